@@ -1,0 +1,1 @@
+"""The HTTP interface: parse, call one workshop function, shape the answer."""

@@ -1,0 +1,41 @@
+"""The bench of a job: live values, measuring what a step asks, turning an adjuster."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path
+
+from glowdial.api.shapes import (
+    BenchShape,
+    MeasuredShape,
+    MeasureRequest,
+    TurnedShape,
+    TurnRequest,
+)
+from glowdial.api.wiring import KeyDep, WorkshopDep
+from glowdial.workshop.benches import bench_view, measure, turn
+from glowdial.workshop.desk import Stamp
+
+router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
+JobId = Annotated[int, Path(ge=1, le=2**53)]
+
+
+@router.get("", operation_id="getBench")
+def get_bench(workshop: WorkshopDep, job_id: JobId) -> BenchShape:
+    """What is connected, and live values."""
+    return BenchShape.of(bench_view(workshop, job_id))
+
+
+@router.post("/measurements", operation_id="postMeasurement", status_code=201)
+def post_measurement(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: MeasureRequest
+) -> MeasuredShape:
+    """Do at the bench what the step's question asks; the line comes back to be entered."""
+    return MeasuredShape(**measure(workshop, job_id, Stamp(key, body.version), body.step))
+
+
+@router.post("/turns", operation_id="postTurn", status_code=201)
+def post_turn(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: TurnRequest) -> TurnedShape:
+    """Turn the step's adjuster, clockwise positive."""
+    return TurnedShape(**turn(workshop, job_id, Stamp(key, body.version), body.step, body.turns))

@@ -1,0 +1,71 @@
+"""Safe by default: Host and Origin checked, a strict content policy, bodies limited in size."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+LOCAL_HOSTS = ("127.0.0.1", "localhost", "[::1]")
+LARGEST_BODY_BYTES = 2_000_000
+POLICY = (
+    "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+HEADERS = {
+    "content-security-policy": POLICY,
+    "x-content-type-options": "nosniff",
+    "referrer-policy": "no-referrer",
+    "cross-origin-opener-policy": "same-origin",
+}
+
+
+class Guard:
+    """ASGI middleware around the whole application."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Refuse what does not come from this machine's own pages; add the headers."""
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        refusal = _refusal(scope["method"], Headers(scope=scope))
+        if refusal is not None:
+            await refusal(scope, receive, send)
+            return
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers[name] = value
+            await send(message)
+
+        await self._app(scope, receive, send_with_headers)
+
+
+def _refusal(method: str, headers: Headers) -> JSONResponse | None:
+    host = headers.get("host", "")
+    name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
+    if name not in LOCAL_HOSTS:
+        return _problem(400, "This server answers only to 127.0.0.1 and localhost.")
+    if method in ("GET", "HEAD", "OPTIONS"):
+        return None
+    origin = headers.get("origin")
+    if origin is not None and urlsplit(origin).netloc != host:
+        return _problem(403, "Writes from another site's page are refused.")
+    length = headers.get("content-length")
+    if length is None and headers.get("transfer-encoding"):
+        return _problem(411, "Say the length of what you send.")
+    if length is not None and (not length.isdigit() or int(length) > LARGEST_BODY_BYTES):
+        return _problem(413, "What you send is over 2 MB.")
+    return None
+
+
+def _problem(status: int, detail: str) -> JSONResponse:
+    body = {"type": "refused", "title": "Refused", "status": status, "detail": detail}
+    return JSONResponse(body, status_code=status, media_type="application/problem+json")

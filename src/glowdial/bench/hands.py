@@ -1,0 +1,162 @@
+"""The hands at a bench: carry out a recipe by setting, reading and turning, and nothing else."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from glowdial.bench.port import Bench, Settings
+from glowdial.core.alignment import find_maximum, match_reading, peak_by_turning
+from glowdial.core.errors import Conflict
+from glowdial.core.journey.steps import Doing, Recipe
+
+COARSE_HZ, FINE_HZ = 3e3, 0.5e3
+FIND_LEVEL_V = 1e-3
+CORE_STEP_TURNS, TRIMMER_STEP_TURNS = 1.0 / 8.0, 1.0 / 16.0
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """Values by field in SI, turns made on the way, and a remark when something was odd."""
+
+    values: dict[str, float]
+    turned: float = 0.0
+    remarks: tuple[str, ...] = field(default=())
+
+
+def settings_of(recipe: Recipe) -> Settings:
+    """What the recipe wants set before anything is read."""
+    return Settings(
+        injection=recipe.injection,
+        line_v=recipe.line_v,
+        band=recipe.band,
+        dial_hz=recipe.dial_hz,
+        generator_hz=recipe.generator_hz,
+        generator_emf_v=recipe.generator_emf_v,
+        tone_on=recipe.tone_on,
+    )
+
+
+def prepare(recipe: Recipe, bench: Bench) -> None:
+    """Set the bench for a movement by hand: where the dial counts, the signal is brought in first,
+    strong enough to be found, and then set to the level wanted."""
+    bench.apply(settings_of(recipe))
+    if recipe.dial_hz is not None:
+        bench.apply(Settings(generator_emf_v=FIND_LEVEL_V))
+        _find(recipe, bench)
+        bench.apply(Settings(generator_emf_v=recipe.generator_emf_v))
+
+
+def carry_out(
+    recipe: Recipe, bench: Bench, *, already_turned: float, step_turns: float, reach_turns: float
+) -> Measured:
+    """Do what a question asks for and return its values.
+
+    ``already_turned`` are turns made by hand in this step, so a proposed turn is not made twice.
+    ``step_turns`` and ``reach_turns`` bound a peaking movement.
+    """
+    bench.apply(settings_of(recipe))
+    match recipe.doing:
+        case Doing.READ:
+            return Measured({name: bench.read(meter) for name, meter in recipe.meters})
+        case Doing.FIND_FREQUENCY:
+            return Measured({"frequency": _find(recipe, bench)})
+        case Doing.TURN_AND_FIND:
+            return _turn_and_find(recipe, bench, already_turned)
+        case Doing.PEAK:
+            return _peak(recipe, bench, already_turned, step_turns, reach_turns)
+        case Doing.MATCH_LEVEL:
+            return _match(recipe, bench)
+        case Doing.TONE_PAIR:
+            return _tone_pair(recipe, bench)
+
+
+def _wanted(value: float | str | None, what: str) -> float:
+    if not isinstance(value, (int, float)):
+        raise Conflict(f"The step does not say {what}, so the bench cannot do it.")
+    return float(value)
+
+
+def _find(recipe: Recipe, bench: Bench) -> float:
+    dial, span = (
+        _wanted(recipe.dial_hz, "the dial mark"),
+        _wanted(recipe.span_hz, "how far to look"),
+    )
+
+    def measure(frequency_hz: float) -> float:
+        bench.apply(Settings(generator_hz=frequency_hz))
+        return bench.read("avc")
+
+    found = find_maximum(
+        measure, start=dial - span, stop=dial + span, coarse=COARSE_HZ, fine=FINE_HZ
+    )
+    bench.apply(Settings(generator_hz=found))
+    return found
+
+
+def _turn_and_find(recipe: Recipe, bench: Bench, already: float) -> Measured:
+    turned = 0.0
+    if already == 0.0 and recipe.adjuster is not None:
+        turned = _wanted(recipe.turns, "how far to turn")
+        bench.turn(recipe.adjuster, turned)
+    return Measured({"turns": already + turned, "frequency": _find(recipe, bench)}, turned)
+
+
+def _peak(
+    recipe: Recipe, bench: Bench, already: float, step_turns: float, reach_turns: float
+) -> Measured:
+    if recipe.adjuster is None:
+        raise Conflict("The step does not say which adjuster to peak.")
+    adjuster = recipe.adjuster
+    prepare(recipe, bench)
+    bench.turn(adjuster, -already)
+    before = bench.read("avc")
+    stands = 0.0
+
+    def measure(turns: float) -> float:
+        nonlocal stands
+        bench.turn(adjuster, turns - stands)
+        stands = turns
+        return bench.read("avc")
+
+    peak = peak_by_turning(measure, step_turns=step_turns, reach_turns=reach_turns)
+    turns = peak.turns
+    if peak.reading < before:
+        measure(0.0)
+        turns, peak_reading = 0.0, before
+    else:
+        peak_reading = peak.reading
+    remarks = (
+        ()
+        if peak.enclosed
+        else (
+            "No fall-off on one side within the travel: a changed capacitor, a shorted turn, or "
+            "the end of the thread.",
+        )
+    )
+    values = {"before": before, "after": peak_reading, "turns": turns}
+    return Measured(values, turns - already, remarks)
+
+
+def _match(recipe: Recipe, bench: Bench) -> Measured:
+    target = _wanted(recipe.target_v, "the reading to reach")
+    lowest, highest = bench.generator_limits_v
+
+    def measure(level_v: float) -> float:
+        bench.apply(Settings(generator_emf_v=level_v))
+        return bench.read("avc")
+
+    level = match_reading(measure, target, lowest=lowest, highest=highest)
+    remarks = ("The generator's range ended before the reading was reached.",)
+    at_end = level in (lowest, highest)
+    return Measured({"level": level}, remarks=remarks if at_end else ())
+
+
+def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
+    bench.apply(Settings(generator_emf_v=FIND_LEVEL_V))
+    _find(recipe, bench)
+    bench.apply(Settings(generator_emf_v=recipe.generator_emf_v, tone_on=True))
+    on = bench.read("audio")
+    bench.apply(Settings(tone_on=False))
+    off = bench.read("audio")
+    level = _wanted(recipe.generator_emf_v, "the level")
+    return Measured({"level": level, "on": on, "off": off})

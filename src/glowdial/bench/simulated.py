@@ -1,0 +1,34 @@
+"""The simulated bench: a simulated receiver behind the port."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+
+from glowdial.bench.port import Settings
+from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.state import BenchState
+
+GENERATOR_LIMITS_V = (0.5e-6, 0.3)
+
+
+class SimulatedBench:
+    """Keeps the bench state; ``state`` is stored between requests."""
+
+    generator_limits_v = GENERATOR_LIMITS_V
+
+    def __init__(self, receiver: SimulatedReceiver, state: BenchState) -> None:
+        self._receiver = receiver
+        self.state = state
+
+    def apply(self, settings: Settings) -> None:
+        """Set what is not None."""
+        wanted = {k: v for k, v in asdict(settings).items() if v is not None}
+        self.state = replace(self.state, **wanted)
+
+    def read(self, meter: str) -> float:
+        """One settled reading."""
+        return self._receiver.read(self.state, meter)
+
+    def turn(self, adjuster: str, turns: float) -> None:
+        """Turn an adjuster."""
+        self.state = self._receiver.turn(self.state, adjuster, turns)

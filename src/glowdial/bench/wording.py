@@ -1,0 +1,41 @@
+"""Measured values as the line that a person would have typed for them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.quantities import (
+    AUDIO_VOLTS,
+    AVC_VOLTS,
+    FREQUENCY,
+    FREQUENCY_MHZ,
+    LEVEL,
+    RESISTANCE,
+    TURNS,
+    significant,
+)
+
+
+def typed_line(ask: Ask, values: Mapping[str, float]) -> str:
+    """The values of a question in its own order and bare units, with a bench's resolution."""
+    return " ".join(_typed(field, values[field.name]) for field in ask.fields)
+
+
+def _typed(field: Field, value: float) -> str:
+    quantity = field.quantity
+    if quantity is FREQUENCY:
+        return f"{value / 1e3:.1f}"
+    if quantity is FREQUENCY_MHZ:
+        return f"{value / 1e6:.4f}"
+    if quantity is LEVEL:
+        return f"{significant(value * 1e6, 4)}"
+    if quantity is TURNS:
+        return f"{value:+.3f}"
+    if quantity is AVC_VOLTS:
+        return f"{-value:.3f}"
+    if quantity is AUDIO_VOLTS:
+        return significant(value, 4)
+    if quantity is RESISTANCE:
+        return f"{significant(value / 1e3, 4)}k"
+    return f"{value:.1f}"

@@ -1,0 +1,134 @@
+"""Commands: serve one's own data or the demo, fill the demo, publish schema and interface."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import socket
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated
+
+import platformdirs
+import typer
+import uvicorn
+
+from glowdial.api.app import create_app
+from glowdial.demo.fill import DEMO_SEED, fill_demo
+from glowdial.sheets.receiver import ReceiverSheet
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.desk import Workshop
+
+app = typer.Typer(add_completion=False, no_args_is_help=True)
+DEFAULT_PORT = 8650
+
+PortOption = Annotated[int, typer.Option(help="Port on 127.0.0.1.", min=1, max=65535)]
+DataOption = Annotated[
+    Path | None, typer.Option(envvar="GLOWDIAL_DATA", help="Folder of the data file.")
+]
+WebOption = Annotated[Path | None, typer.Option(help="Folder of the built pages.")]
+AtOption = Annotated[
+    str | None, typer.Option(help="Stop the clock here (ISO), for repeatable pictures.")
+]
+
+
+def _refuse(sentence: str) -> typer.Exit:
+    typer.echo(f"glow: {sentence}", err=True)
+    return typer.Exit(2)
+
+
+def _check_port(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            raise _refuse(
+                f"port {port} is in use; stop what is using it or give another with --port."
+            ) from None
+
+
+def _folder(path: Path) -> Path:
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise _refuse(f"the data folder {path} cannot be made: {error.strerror}.") from error
+    return path
+
+
+def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -> None:
+    database = Database(sqlite_url(file))
+    database.migrate()
+    moment = datetime.fromisoformat(at) if at else None
+    workshop = Workshop(database, (lambda: moment) if moment else datetime.now)
+    typer.echo(f"Glow Dial, {name}: http://127.0.0.1:{port}/  (data in {file}; Ctrl-C stops it)")
+    try:
+        uvicorn.run(
+            create_app(workshop, web),
+            host="127.0.0.1",
+            port=port,
+            log_level="warning",
+            server_header=False,
+        )
+    finally:
+        database.close()
+
+
+@app.command()
+def run(
+    port: PortOption = DEFAULT_PORT,
+    data: DataOption = None,
+    web: WebOption = None,
+    at: AtOption = None,
+) -> None:
+    """Serve your own data, empty at first."""
+    _check_port(port)
+    folder = _folder(data or Path(platformdirs.user_data_dir("glowdial", appauthor=False)))
+    _serve(folder / "glowdial.sqlite", port, web, at, "your bench")
+
+
+@app.command()
+def demo(
+    prepared: Annotated[Path, typer.Option(help="The prepared demo file to copy.")],
+    port: PortOption = DEFAULT_PORT,
+    data: DataOption = None,
+    web: WebOption = None,
+    at: AtOption = None,
+) -> None:
+    """Serve a fresh copy of the demo."""
+    _check_port(port)
+    folder = _folder(data or prepared.parent / "demo")
+    file = folder / "demo.sqlite"
+    for tail in ("", "-wal", "-shm"):
+        Path(f"{file}{tail}").unlink(missing_ok=True)
+    shutil.copyfile(prepared, file)
+    _serve(file, port, web, at, "demo")
+
+
+@app.command("fill-demo")
+def fill(file: Path, seed: int = DEMO_SEED) -> None:
+    """Make the demo's data file."""
+    fresh = Path(f"{file}.new")
+    fresh.unlink(missing_ok=True)
+    database = Database(sqlite_url(fresh))
+    database.migrate()
+    fill_demo(database, seed)
+    database.close()
+    os.replace(fresh, file)
+
+
+@app.command()
+def publish(folder: Path) -> None:
+    """Write the interface description and the sheet's schema into a folder."""
+    documents = {
+        "openapi.json": create_app(None).openapi(),
+        "sheet.schema.json": ReceiverSheet.model_json_schema(),
+    }
+    for name, document in documents.items():
+        text = json.dumps(document, indent=1, sort_keys=True, ensure_ascii=False)
+        (folder / name).write_text(text + "\n", "utf-8")
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,1 @@
+"""The rules and the computation of the job: pure functions over frozen data, SI units inside."""

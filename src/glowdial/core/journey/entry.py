@@ -1,0 +1,90 @@
+"""What was typed for a question: read, echoed, and doubted once when far from the expectation."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from glowdial.core.errors import BadInput
+from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.quantities import echo, parse, split_values
+
+DOUBT_FACTOR = 300.0
+LONGEST_TEXT = 4000
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """Values in SI, texts as written, the echo of what was understood, and doubts to confirm."""
+
+    values: dict[str, float]
+    texts: dict[str, str]
+    echo: str
+    doubts: tuple[str, ...]
+
+
+def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
+    """Read one typed line (values with spaces between) or named fields.
+
+    Raises BadInput naming the field, what is expected and an example.
+    """
+    unknown = set(fields) - {f.name for f in ask.fields}
+    if unknown:
+        raise BadInput(
+            "fields",
+            ", ".join(sorted(unknown)),
+            "is not asked for here",
+            ", ".join(f.name for f in ask.fields),
+        )
+    given = dict(fields)
+    if line is not None:
+        label = ", ".join(f.label for f in ask.fields)
+        parts = split_values(line, len(ask.fields), label, ask.example)
+        given = {f.name: part for f, part in zip(ask.fields, parts, strict=True)}
+    values: dict[str, float] = {}
+    texts: dict[str, str] = {}
+    for field in ask.fields:
+        raw = given.get(field.name, "").strip()
+        if field.quantity is not None:
+            values[field.name] = parse(raw, field.quantity, field.label)
+        elif field.options:
+            texts[field.name] = _choice(field, raw)
+        else:
+            texts[field.name] = _text(field, raw, ask.example)
+    shown = [echo(values[f.name], f.quantity) for f in ask.fields if f.quantity is not None]
+    shown += [texts[f.name] for f in ask.fields if f.options]
+    return Entry(values, texts, ", ".join(shown), _doubts(ask, values))
+
+
+def _choice(field: Field, raw: str) -> str:
+    matches = [o for o in field.options if raw and o.lower().startswith(raw.lower())]
+    if len(matches) != 1:
+        raise BadInput(
+            field.label,
+            raw,
+            f"must be one of {', '.join(field.options)}, or its first letter",
+            field.options[0],
+        )
+    return matches[0]
+
+
+def _text(field: Field, raw: str, example: str) -> str:
+    if field.required and not raw:
+        raise BadInput(field.label, raw, "is empty, and the job needs it", example)
+    if len(raw) > LONGEST_TEXT:
+        raise BadInput(field.label, f"{raw[:30]}...", f"is over {LONGEST_TEXT} characters", example)
+    return raw
+
+
+def _doubts(ask: Ask, values: Mapping[str, float]) -> tuple[str, ...]:
+    doubts = []
+    for field in ask.fields:
+        if field.quantity is None or not field.nominal or field.name not in values:
+            continue
+        ratio = abs(values[field.name] / field.nominal)
+        if ratio >= DOUBT_FACTOR or 0.0 < ratio <= 1.0 / DOUBT_FACTOR:
+            doubts.append(
+                f"{field.label}: {echo(values[field.name], field.quantity)} is very far from the "
+                f"{echo(field.nominal, field.quantity)} expected; is the unit right?"
+            )
+    return tuple(doubts)

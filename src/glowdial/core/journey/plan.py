@@ -1,0 +1,112 @@
+"""The whole journey as it stands: every step with its status, and which is next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from glowdial.core.errors import NotFound
+from glowdial.core.journey.dial_stage import dial_steps
+from glowdial.core.journey.door import cold_steps, intake_steps
+from glowdial.core.journey.handover import handover_steps
+from glowdial.core.journey.if_stage import if_steps
+from glowdial.core.journey.power import GATE, power_steps
+from glowdial.core.journey.proof_stage import as_found_steps, as_left_steps
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Stage, Status, Step
+from glowdial.core.journey.tracking_stage import tracking_steps
+from glowdial.core.receiver import ReceiverFacts
+
+
+@dataclass(frozen=True, slots=True)
+class StageState:
+    """A stop on the scale: how many of its steps are finished, and whether it has trouble."""
+
+    stage: Stage
+    steps: int
+    finished: int
+    trouble: str
+
+
+@dataclass(frozen=True, slots=True)
+class Journey:
+    """All steps in order; ``next_key`` is the first that is not finished, "" when all are."""
+
+    steps: tuple[Step, ...]
+    next_key: str
+
+    def step(self, key: str) -> Step:
+        """The step of that key; raises NotFound."""
+        for step in self.steps:
+            if step.key == key:
+                return step
+        raise NotFound("step", key)
+
+    def stages(self) -> tuple[StageState, ...]:
+        """The ten stops with their states."""
+        return tuple(self._stage(stage) for stage in Stage)
+
+    def _stage(self, stage: Stage) -> StageState:
+        mine = [s for s in self.steps if s.stage is stage]
+        worst = next((s for s in mine if s.status is Status.TROUBLE), None)
+        stale = next((s for s in mine if s.status is Status.RECHECK), None)
+        word = "outside" if worst else "re-check" if stale else ""
+        return StageState(stage, len(mine), sum(s.status.finished for s in mine), word)
+
+
+def journey(facts: ReceiverFacts, record: JobRecord) -> Journey:
+    """Derive the journey from the facts and the record. Pure; called after every entry."""
+    steps = [
+        *intake_steps(facts, record),
+        *cold_steps(facts, record),
+        *power_steps(facts, record),
+        *as_found_steps(facts, record),
+        *if_steps(facts, record),
+        *tracking_steps(facts, record),
+        *dial_steps(facts, record),
+        *as_left_steps(facts, record),
+    ]
+    steps = [_gated(_closed(step, record), record, steps) for step in steps]
+    steps += [_closed(s, record) for s in handover_steps(record, steps)]
+    following = next((s.key for s in steps if not s.status.finished), "")
+    return Journey(tuple(steps), following)
+
+
+def _closed(step: Step, record: JobRecord) -> Step:
+    closure = record.closure(step.key)
+    if closure is None or step.status is Status.DONE:
+        return step
+    cost = f" Cost: {closure.cost}." if closure.cost else ""
+    because = f"{closure.reason} ({closure.decided_by}).{cost}"
+    return replace(step, status=Status.CLOSED, closed_because=because)
+
+
+def _gated(step: Step, record: JobRecord, steps: list[Step]) -> Step:
+    """Block a step that lacks its gate: cautions, the safety gate, what is still clipped on."""
+    if step.status.finished:
+        return step
+    blocks = list(step.blocked_by)
+    if step.powered and step.key != GATE:
+        blocks += _power_blocks(record, steps)
+    if blocks:
+        return replace(step, status=Status.BLOCKED, blocked_by=tuple(blocks))
+    return step
+
+
+def _power_blocks(record: JobRecord, steps: list[Step]) -> list[str]:
+    blocks: list[str] = []
+    gate = record.latest(GATE, "ready")
+    if gate is None:
+        blocks.append("Pass the safety gate first.")
+    cold = next((s for s in steps if s.key == "cold.b-plus"), None)
+    cold_settled = cold is None or cold.status is Status.DONE or record.closure(cold.key)
+    if not cold_settled:
+        blocks.append("Measure B+ to chassis first; what is low there is found before power.")
+    for t in record.temporaries:
+        if t.on and not t.wanted_under_power:
+            blocks.append(f"{t.what} ({t.where}) is still on: take it off, or say it is wanted.")
+    return blocks
+
+
+def missing_cautions(step: Step, record: JobRecord) -> tuple[str, ...]:
+    """Dangers of the step that are not acknowledged there yet."""
+    return tuple(d for d in step.dangers if not record.acknowledged(step.key, d))

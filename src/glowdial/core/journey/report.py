@@ -1,0 +1,211 @@
+"""The report that goes with the set: as found and as left against the service data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.core.alignment import gain_by_substitution_db
+from glowdial.core.journey.dial_stage import dial_curve
+from glowdial.core.journey.if_stage import SURVEY, survey_curve
+from glowdial.core.journey.plan import Journey
+from glowdial.core.journey.proof_stage import FOUND, LEFT, measured_sensitivity_v
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Status
+from glowdial.core.quantities import engineering, khz, turns
+from glowdial.core.receiver import BandFacts, ReceiverFacts
+from glowdial.core.safety import caution, power_dangers
+from glowdial.core.windows import Window, judge, symmetric
+
+RAMP = "bring-up.ramp"
+
+
+@dataclass(frozen=True, slots=True)
+class ReportRow:
+    """One figure: what the service data says, as found, as left, and the verdict on as left."""
+
+    what: str
+    specified: str
+    found: str
+    left: str
+    verdict: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class LedgerRow:
+    """An adjuster with its net turns from as found."""
+
+    adjuster: str
+    turns: str
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """Everything on the printable page; empty lists say so in words on the page."""
+
+    title: str
+    rows: tuple[ReportRow, ...]
+    story: tuple[str, ...]
+    ledger: tuple[LedgerRow, ...]
+    decisions: tuple[str, ...]
+    changes: tuple[str, ...]
+    still_on: tuple[str, ...]
+    not_settled: tuple[str, ...]
+    gaps: tuple[str, ...]
+    cautions: tuple[str, ...]
+    next_check: str
+
+
+def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> Report:
+    """Gather the report from the record as it stands; it can be read before the job is done."""
+    rows = [*_supply_rows(facts, record, journey), *_if_rows(facts, record)]
+    for band in facts.bands:
+        rows += _dial_rows(record, band)
+    rows += _sensitivity_rows(facts, record)
+    unsettled = [
+        f"{s.title}: {s.status.value}"
+        for s in journey.steps
+        if s.status in (Status.TROUBLE, Status.RECHECK)
+    ]
+    return Report(
+        title=facts.title,
+        rows=tuple(rows),
+        story=tuple(n for s in journey.steps if s.key.startswith("intake.") for n in s.notes),
+        ledger=_ledger(facts, record),
+        decisions=_decisions(journey),
+        changes=tuple(f"{c.what}: {c.note}" for c in record.changes if c.note),
+        still_on=(
+            *(f"{t.what}, {t.where}" for t in record.temporaries if t.on),
+            *(s.what for s in record.switched_off if s.off),
+        ),
+        not_settled=tuple(unsettled),
+        gaps=tuple(f"{g.what}: {g.instead}" for g in facts.gaps),
+        cautions=tuple(s for d in power_dangers(facts.chassis) for s in caution(d).sentences[:-1]),
+        next_check=_next_check(journey),
+    )
+
+
+def _row(
+    what: str, specified: str, found: str, left: str, value: float | None, window: Window | None
+) -> ReportRow:
+    if value is None:
+        return ReportRow(what, specified, found, left, "not known", "not read")
+    verdict = judge(value, window)
+    return ReportRow(what, specified, found, left, verdict.verdict.value, verdict.words)
+
+
+def _supply_rows(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> list[ReportRow]:
+    answer = record.latest(RAMP, "100")
+    if answer is None:
+        return []
+    shown = next((r for r in journey.step(RAMP).results if r.ask == "100"), None)
+    window = shown.window if shown else None
+    specified = f"{window.nominal:.0f} V" if window and window.nominal else "no figure"
+    b_plus = answer.values["b_plus"]
+    what = f"B+ at {answer.values['ac']:.0f} V line"
+    return [_row(what, specified, f"{b_plus:.0f} V", f"{b_plus:.0f} V", b_plus, window)]
+
+
+def _if_rows(facts: ReceiverFacts, record: JobRecord) -> list[ReportRow]:
+    curve = survey_curve(facts, record)
+    reference = record.latest(SURVEY, "reference")
+    if curve is None or reference is None:
+        return []
+    nominal = facts.intermediate_frequency_hz
+    rows = []
+    gains = [a for a in record.answers if a.step.endswith(".gain") and not a.withdrawn]
+    left = gains[-1].values["level"] if gains else reference.values["level"]
+    won = gain_by_substitution_db(reference.values["level"], left)
+    window = symmetric(nominal, 0.003 * nominal)
+    found_hz = curve.peak_hz
+    rows.append(
+        _row(
+            "IF, peak",
+            khz(nominal),
+            khz(found_hz),
+            f"peaked on {khz(nominal)}" if gains else khz(found_hz),
+            nominal if gains else found_hz,
+            window,
+        )
+    )
+    rows.append(
+        ReportRow(
+            "IF, generator for the same AVC",
+            "no figure",
+            engineering(reference.values["level"], "V"),
+            engineering(left, "V"),
+            "not known",
+            f"{won:+.1f} dB won",
+        )
+    )
+    return rows
+
+
+def _dial_rows(record: JobRecord, band: BandFacts) -> list[ReportRow]:
+    curve = dial_curve(record, band)
+    survey = {
+        mark: answer.values["frequency"]
+        for mark, name in ((band.high_mark_hz, "high"), (band.low_mark_hz, "low"))
+        if (answer := record.latest(f"osc.{band.key}.survey", name)) is not None
+    }
+    rows = []
+    for mark in band.dial_marks_hz:
+        left = next((m.true_hz for m in curve.marks if m.dial_hz == mark), None) if curve else None
+        found = survey.get(mark)
+        tolerance = band.tolerance_hz(mark)
+        rows.append(
+            _row(
+                f"{band.name} dial at {khz(mark)}",
+                f"within {khz(tolerance)}",
+                f"{(found - mark) / 1e3:+.1f} kHz" if found is not None else "",
+                f"{(left - mark) / 1e3:+.1f} kHz" if left is not None else "",
+                left,
+                symmetric(mark, tolerance),
+            )
+        )
+    return rows
+
+
+def _sensitivity_rows(facts: ReceiverFacts, record: JobRecord) -> list[ReportRow]:
+    rows = []
+    for point in facts.sensitivity:
+        found = measured_sensitivity_v(record, point, FOUND)
+        left = measured_sensitivity_v(record, point, LEFT)
+        rows.append(
+            _row(
+                f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, 10 dB (S+N)/N)",
+                f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
+                engineering(found, "V") if found else "",
+                engineering(left, "V") if left else "",
+                left,
+                Window(None, point.limit_v) if point.limit_v else None,
+            )
+        )
+    return rows
+
+
+def _ledger(facts: ReceiverFacts, record: JobRecord) -> tuple[LedgerRow, ...]:
+    rows = []
+    for adjuster in facts.adjusters:
+        net = record.turns_of(adjuster.key)
+        touched = any(m.adjuster == adjuster.key for m in record.moves)
+        if touched:
+            rows.append(LedgerRow(adjuster.name, turns(net)))
+    return tuple(rows)
+
+
+def _decisions(journey: Journey) -> tuple[str, ...]:
+    lines = []
+    for step in journey.steps:
+        if step.closed_because:
+            lines.append(f"{step.title}: {step.closed_because}")
+        elif step.key.endswith("decide") and step.notes:
+            lines.append(f"{step.title}: {step.notes[0].removeprefix('Decided: ')}")
+    return tuple(lines)
+
+
+def _next_check(journey: Journey) -> str:
+    ramp = next((s for s in journey.steps if s.key == RAMP), None)
+    if ramp and any("tired" in line for line in ramp.advice):
+        return "Read B+ again in half a year: the rectifier is tired and its emission falls first."
+    return "Read B+ and the dial marks again in a year."

@@ -1,0 +1,122 @@
+"""What a supply shows while the line is brought up: warm-up, windows per step, and wear.
+
+A tube rectifier gives nothing until its heater is warm, gradually between 45 and 65 % of line; the
+load is cold too. A reading is judged settled, against the band between an early and a late
+warm-up, widened by the tolerance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from scipy.optimize import minimize_scalar
+
+from glowdial.core.supply.circuit import RectifierKind, Supply
+from glowdial.core.supply.steady import SupplyPoint, steady_state
+from glowdial.core.windows import Window
+
+RAMP_FRACTIONS = (0.25, 0.40, 0.55, 0.70, 0.85, 1.00)
+WARM_FROM, WARM_TO = 0.45, 0.65
+WARM_DOUBT = 0.05
+SUPPLY_TOLERANCE = 0.10
+COLD_FLOOR_V = 5.0
+TIRED_BELOW = 0.6
+
+
+def warmth(line_fraction: float) -> float:
+    """Share of full emission of a settled heater at a fraction of line: 0 cold, 1 warm.
+
+    Rises smoothly from 45 to 65 % of nominal line (the handbook's default band).
+    """
+    x = min(max((line_fraction - WARM_FROM) / (WARM_TO - WARM_FROM), 0.0), 1.0)
+    return x * x * (3.0 - 2.0 * x)
+
+
+class RampPhase(StrEnum):
+    """Where the heaters are."""
+
+    COLD = "cold"
+    WARMING = "warming"
+    WARM = "warm"
+
+
+def phase(line_fraction: float) -> RampPhase:
+    """Cold, warming or warm at a fraction of nominal line, with the doubt of the band counted."""
+    if line_fraction < WARM_FROM - WARM_DOUBT:
+        return RampPhase.COLD
+    return RampPhase.WARM if line_fraction >= WARM_TO + WARM_DOUBT else RampPhase.WARMING
+
+
+@dataclass(frozen=True, slots=True)
+class RampExpectation:
+    """What B+ should be at one line voltage: the typical point, the window, and why."""
+
+    point: SupplyPoint
+    window: Window
+    phase: RampPhase
+
+
+def expectation(supply: Supply, line_v: float) -> RampExpectation:
+    """Expected B+ at the last filter node for a settled reading at ``line_v`` (V RMS)."""
+    fraction = line_v / supply.line_v
+    typical = _at(supply, line_v, warmth(fraction), warmth(fraction))
+    stage = phase(fraction)
+    volts = typical.node_v[-1]
+    vacuum = supply.rectifier.kind is RectifierKind.VACUUM
+    if stage is RampPhase.WARM:
+        window = Window(volts * (1 - SUPPLY_TOLERANCE), volts * (1 + SUPPLY_TOLERANCE), volts)
+        return RampExpectation(typical, window, stage)
+    if vacuum and stage is RampPhase.COLD:
+        return RampExpectation(typical, Window(0.0, COLD_FLOOR_V, 0.0), stage)
+    late, early = warmth(fraction - WARM_DOUBT), warmth(fraction + WARM_DOUBT)
+    # lowest: rectifier late and load early; highest: the other way round
+    low = _at(supply, line_v, late, early).node_v[-1] * (1 - SUPPLY_TOLERANCE)
+    high = _at(supply, line_v, early, late).node_v[-1] * (1 + SUPPLY_TOLERANCE)
+    return RampExpectation(typical, Window(low, max(high, COLD_FLOOR_V), volts), stage)
+
+
+def _at(supply: Supply, line_v: float, rectifier: float, load: float) -> SupplyPoint:
+    emission = rectifier if supply.rectifier.kind is RectifierKind.VACUUM else 1.0
+    return steady_state(supply, line_v, emission=emission, warmth=load)
+
+
+@dataclass(frozen=True, slots=True)
+class RectifierWear:
+    """Emission as a share of the data sheet's that fits the warm readings best, and what is left.
+
+    ``residual_v`` is the RMS misfit. ``shortfall_v`` is what the wear costs at the highest line
+    voltage read. A heavier load fits as well as a worn rectifier when only B+ is known.
+    """
+
+    emission: float
+    residual_v: float
+    shortfall_v: float
+
+    @property
+    def tired(self) -> bool:
+        """Below 60 % of new emission (default)."""
+        return self.emission < TIRED_BELOW
+
+
+def fit_wear(supply: Supply, readings: tuple[tuple[float, float], ...]) -> RectifierWear | None:
+    """Fit a vacuum rectifier's emission to (line V, B+ V) readings; None with no warm reading.
+
+    Only readings taken warm (70 % of line and above) count.
+    """
+    warm = [(ac, b) for ac, b in readings if phase(ac / supply.line_v) is RampPhase.WARM]
+    if not warm or supply.rectifier.kind is not RectifierKind.VACUUM:
+        return None
+
+    def misfit(log_emission: float) -> float:
+        share = float(np.exp(log_emission))
+        errors = [steady_state(supply, ac, emission=share).node_v[-1] - b for ac, b in warm]
+        return float(np.mean(np.square(errors)))
+
+    best = minimize_scalar(misfit, bounds=(np.log(0.02), np.log(2.0)), options={"xatol": 1e-3})
+    share = float(np.exp(best.x))
+    top = max(ac for ac, _ in warm)
+    fresh = steady_state(supply, top).node_v[-1]
+    worn = steady_state(supply, top, emission=share).node_v[-1]
+    return RectifierWear(share, float(np.sqrt(best.fun)), fresh - worn)

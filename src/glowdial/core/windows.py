@@ -1,0 +1,84 @@
+"""Expected windows, and the verdict on a reading in words and shapes.
+
+A window may be open on one side ("no limit given"); with neither side it judges nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+NEAR_EDGE_SHARE = 0.1
+
+
+class Verdict(StrEnum):
+    """What a reading is, against its window."""
+
+    INSIDE = "inside"
+    NEAR_EDGE = "near the edge"
+    HIGH = "high"
+    LOW = "low"
+    NOT_KNOWN = "not known"
+
+    @property
+    def outside(self) -> bool:
+        """Whether the reading lies beyond a limit."""
+        return self in (Verdict.HIGH, Verdict.LOW)
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """Limits in SI, either of which may be absent, and the nominal value where there is one."""
+
+    low: float | None
+    high: float | None
+    nominal: float | None = None
+
+    @property
+    def given(self) -> bool:
+        """Whether there is any limit to judge by."""
+        return self.low is not None or self.high is not None
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """A verdict with its words, and how far beyond the limit the reading is (SI, 0 inside)."""
+
+    verdict: Verdict
+    words: str
+    beyond: float
+
+
+def judge(value: float, window: Window | None) -> Judgement:
+    """Judge a reading against its window.
+
+    Beyond a limit the words give the distance from that limit in per cent of it, where the limit
+    is not zero. "Near the edge" is the outer tenth of a two-sided window.
+    """
+    if window is None or not window.given:
+        return Judgement(Verdict.NOT_KNOWN, "no limit given", 0.0)
+    if window.low is not None and value < window.low:
+        return _outside(Verdict.LOW, value, window.low)
+    if window.high is not None and value > window.high:
+        return _outside(Verdict.HIGH, value, window.high)
+    if window.low is not None and window.high is not None:
+        margin = NEAR_EDGE_SHARE * (window.high - window.low)
+        # a floor of zero is no edge that a magnitude could fall over
+        near_low = window.low != 0.0 and value - window.low < margin
+        if near_low or window.high - value < margin:
+            return Judgement(Verdict.NEAR_EDGE, "near the edge", 0.0)
+    return Judgement(Verdict.INSIDE, "inside", 0.0)
+
+
+def _outside(verdict: Verdict, value: float, limit: float) -> Judgement:
+    beyond = value - limit
+    share = abs(beyond / limit) * 100.0 if limit else math.inf
+    digits = f"{share:.0f}" if share >= 0.95 else f"{share:.1g}"
+    amount = f" by {digits} %" if share < 1000.0 else ""
+    return Judgement(verdict, f"{verdict.value}{amount}", beyond)
+
+
+def symmetric(nominal: float, half_width: float) -> Window:
+    """Window of ``half_width`` either side of a nominal value."""
+    return Window(nominal - half_width, nominal + half_width, nominal)

@@ -1,0 +1,67 @@
+"""Filling a data file with the demo. A pure function of the seed and the start of its clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from importlib import resources
+
+from glowdial.core.journey.steps import Stage
+from glowdial.demo.volunteer import Volunteer, before_stage
+from glowdial.sim.condition import neglected
+from glowdial.store.database import Database
+from glowdial.workshop.desk import Workshop
+from glowdial.workshop.jobs import open_job
+from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
+
+DEMO_SEED = 1962
+START = datetime(2026, 5, 4, 9, 30)
+MINUTES_PER_ENTRY = 2
+
+
+@dataclass(slots=True)
+class DemoClock:
+    """A clock that moves on by two minutes at each look, so that the demo's log is repeatable."""
+
+    at: datetime = START
+
+    def __call__(self) -> datetime:
+        """The present moment, then time passes."""
+        now = self.at
+        self.at += timedelta(minutes=MINUTES_PER_ENTRY)
+        return now
+
+
+def tidewater_sheet() -> str:
+    """The demo receiver's data sheet as JSON text."""
+    place = resources.files("glowdial.demo") / "sheets" / "tidewater-six.json"
+    return place.read_text("utf-8")
+
+
+def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
+    """The museum's bench: one set waiting at the door, and its twin already on the way.
+
+    Both are simulated from the same sheet, neglected each in its own way.
+    """
+    workshop = Workshop(database, DemoClock())
+    with database.writing() as session:
+        sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
+    _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(Stage.OSCILLATOR))
+    _twin(workshop, sheet_id, seed, "Reading room receiver", None)
+
+
+def _twin(
+    workshop: Workshop,
+    sheet_id: int,
+    seed: int,
+    name: str,
+    until: Callable[..., bool] | None,
+) -> None:
+    facts = facts_of(read_sheet(tidewater_sheet()).model_dump(mode="json"))
+    condition = neglected(facts, seed, settled_bands=("sw",))
+    job_id = open_job(
+        workshop, sheet_id=sheet_id, set_name=name, serial=f"TS-{seed}", condition=condition
+    )
+    if until is not None:
+        Volunteer(workshop, job_id).work(until)

@@ -1,0 +1,95 @@
+"""A volunteer who works a job by the book: does what each step asks and takes its advice.
+
+Uses only what a page can use. It fills the demo, and shows in tests that the advice is enough.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from glowdial.core.journey.plan import missing_cautions
+from glowdial.core.journey.steps import Stage, Status, Step
+from glowdial.workshop.benches import measure
+from glowdial.workshop.desk import Stamp, Workshop
+from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
+from glowdial.workshop.jobs import JobView, job_view
+
+MOST_ENTRIES = 400
+STORY = {
+    "complaint": "Faint on every station since it came down from the loft; the dial is out.",
+    "belief": "A tube is weak.",
+    "guess": "Somebody has turned the cores.",
+    "condition": "Case sound, back cover missing, one knob replaced, mains lead renewed.",
+}
+
+
+@dataclass(slots=True)
+class Volunteer:
+    """Works one job at its simulated bench; ``source`` may replace the bench by other readings."""
+
+    workshop: Workshop
+    job_id: int
+    source: Callable[[Step], str] | None = None
+
+    def work(self, until: Callable[[Step], bool] = lambda _: False) -> JobView:
+        """Go on until the journey ends or ``until`` says so of the next step."""
+        for _ in range(MOST_ENTRIES):
+            view = job_view(self.workshop, self.job_id)
+            if not view.journey.next_key:
+                return view
+            step = view.journey.step(view.journey.next_key)
+            if until(step):
+                return view
+            self._do(view, step)
+        raise RuntimeError(f"the journey did not end: {step.key}")
+
+    def _stamp(self, view: JobView) -> Stamp:
+        return Stamp(f"volunteer-{self.job_id}-{view.version}", view.version)
+
+    def _do(self, view: JobView, step: Step) -> None:
+        missing = missing_cautions(step, view.record)
+        if missing:
+            acknowledge(self.workshop, self.job_id, self._stamp(view), step.key, missing[0])
+            return
+        if step.status is Status.BLOCKED or step.ask is None:
+            raise RuntimeError(f"{step.key}: {step.status} {step.blocked_by}")
+        if step.status is Status.TROUBLE:
+            close_step(
+                self.workshop,
+                self.job_id,
+                self._stamp(view),
+                step.key,
+                "good enough for the open day",
+                "volunteer at the bench",
+            )
+            return
+        line, fields = self._entry(view, step)
+        fresh = job_view(self.workshop, self.job_id)
+        record_answer(
+            self.workshop,
+            self.job_id,
+            Stamp(f"volunteer-{self.job_id}-{fresh.version}-entry", fresh.version),
+            AnswerCommand(step.key, step.ask.key, line, fields, False, view.link),
+        )
+
+    def _entry(self, view: JobView, step: Step) -> tuple[str | None, tuple[tuple[str, str], ...]]:
+        ask = step.ask
+        assert ask is not None
+        if ask.recipe is not None:
+            if self.source is not None:
+                return self.source(step), ()
+            done = measure(self.workshop, self.job_id, self._stamp(view), step.key)
+            return str(done["line"]), ()
+        if ask.key == "story":
+            return None, tuple(STORY.items())
+        if ask.key == "controls":
+            return " ".join("w" for _ in ask.fields), ()
+        if ask.key == "decision":
+            return None, (("decision", "align" if step.cost else "leave it"),)
+        return "done", ()
+
+
+def before_stage(stage: Stage) -> Callable[[Step], bool]:
+    """Stop when the next step belongs to a stage."""
+    return lambda step: step.stage is stage

@@ -1,0 +1,223 @@
+"""From the sheet as a document to the facts that the core computes with, gaps named."""
+
+from __future__ import annotations
+
+from glowdial.core.errors import BadInput
+from glowdial.core.receiver import (
+    DEFAULT_DIAL_TOLERANCE,
+    Adjuster,
+    BandFacts,
+    Gap,
+    IfTransformer,
+    ReceiverFacts,
+    SensitivityPoint,
+)
+from glowdial.core.supply.circuit import (
+    FilterSection,
+    Load,
+    Rectifier,
+    RectifierKind,
+    Supply,
+    Topology,
+    silicon_rectifier,
+    vacuum_rectifier,
+)
+from glowdial.core.tracking import (
+    AdjusterKind,
+    Gang,
+    TrackedBand,
+    best_points,
+    signal_circuit,
+    three_point,
+)
+from glowdial.sheets.receiver import (
+    AdjusterSheet,
+    BandSheet,
+    ReceiverSheet,
+    RectifierSheet,
+    SupplySheet,
+)
+
+NORM_GANG = Gang(12e-12, 430e-12)
+SELENIUM_THRESHOLD_V = 0.6
+SELENIUM_PLATES = 16
+
+
+def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
+    """Everything that the stages need, with the bench's norms where the sheet is silent.
+
+    Raises BadInput when the bands cannot be tuned or tracked with the gang given.
+    """
+    gang = Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
+    tracked = {band.key: _tracked(sheet, band, gang) for band in sheet.bands}
+    return ReceiverFacts(
+        title=f"{sheet.maker} {sheet.model}",
+        chassis=sheet.chassis.value,
+        intermediate_frequency_hz=sheet.intermediate_frequency_hz,
+        transformers=tuple(
+            IfTransformer(t.key, t.name, t.primary, t.secondary) for t in sheet.if_transformers
+        ),
+        adjusters=tuple(_adjuster(a, sheet, tracked) for a in sheet.adjusters),
+        bands=tuple(_band(band, tracked[band.key]) for band in sheet.bands),
+        sensitivity=_sensitivity(sheet),
+        line_v=sheet.supply.line_v if sheet.supply else sheet.mains_v,
+        supply=supply_of(sheet.supply) if sheet.supply else None,
+        b_plus_resistance_ohm=sheet.b_plus_resistance_ohm,
+        warm_up_minutes=sheet.warm_up_minutes,
+        dummy_aerial=sheet.dummy_aerial,
+        controls=tuple(sheet.controls),
+        gaps=_gaps(sheet),
+    )
+
+
+def _tracked(sheet: ReceiverSheet, band: BandSheet, gang: Gang) -> TrackedBand:
+    signal = signal_circuit(gang, band.low_hz, band.high_hz)
+    intermediate = sheet.intermediate_frequency_hz
+    place, above = band.trimmer_place, band.oscillator_above
+    try:
+        if band.tracking_points_hz is not None:
+            return three_point(
+                signal, intermediate, band.tracking_points_hz, place=place, high_side=above
+            )
+        return best_points(
+            signal, intermediate, band.low_hz, band.high_hz, place=place, high_side=above
+        )
+    except BadInput as error:
+        raise BadInput(f"band {band.key}", error.value, error.expected, error.example) from error
+
+
+def _adjuster(
+    adjuster: AdjusterSheet, sheet: ReceiverSheet, tracked: dict[str, TrackedBand]
+) -> Adjuster:
+    change = adjuster.inductance_fraction_per_turn
+    if adjuster.kind is not AdjusterKind.CORE:
+        change = None
+        part_f = _part_f(adjuster, sheet, tracked)
+        if adjuster.capacitance_per_turn_f is not None and part_f is not None:
+            change = adjuster.capacitance_per_turn_f / part_f
+    return Adjuster(
+        adjuster.key,
+        adjuster.name,
+        adjuster.kind,
+        adjuster.tool,
+        adjuster.where,
+        change,
+        adjuster.travel_turns,
+    )
+
+
+def _part_f(
+    adjuster: AdjusterSheet, sheet: ReceiverSheet, tracked: dict[str, TrackedBand]
+) -> float | None:
+    """The whole capacity that the adjuster is part of, in the nominal design."""
+    for band in sheet.bands:
+        nominal = tracked[band.key]
+        if adjuster.key == band.aerial_adjuster:
+            return nominal.signal.trimmer_f
+        if adjuster.key in (band.high_adjuster, band.low_adjuster):
+            padder = adjuster.kind is AdjusterKind.PADDER
+            return nominal.oscillator.padder_f if padder else nominal.oscillator.trimmer_f
+    return None
+
+
+def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
+    return BandFacts(
+        key=band.key,
+        name=band.name,
+        low_hz=band.low_hz,
+        high_hz=band.high_hz,
+        high_mark_hz=band.high_mark_hz,
+        low_mark_hz=band.low_mark_hz,
+        high_adjuster=band.high_adjuster,
+        low_adjuster=band.low_adjuster,
+        aerial_adjuster=band.aerial_adjuster,
+        tolerance=band.dial_tolerance or DEFAULT_DIAL_TOLERANCE,
+        tracked=tracked,
+        dial_marks_hz=tuple(band.dial_marks_hz),
+    )
+
+
+def _sensitivity(sheet: ReceiverSheet) -> tuple[SensitivityPoint, ...]:
+    if sheet.sensitivity:
+        return tuple(
+            SensitivityPoint(s.band, s.frequency_hz, s.limit_emf_v) for s in sheet.sensitivity
+        )
+    band = sheet.bands[0]
+    marks = band.dial_marks_hz
+    chosen = (band.low_mark_hz, marks[len(marks) // 2], band.high_mark_hz)
+    return tuple(SensitivityPoint(band.key, f, None) for f in sorted(set(chosen)))
+
+
+def supply_of(sheet: SupplySheet) -> Supply:
+    """The supply circuit of a sheet's supply section."""
+    return Supply(
+        topology=sheet.topology,
+        line_v=sheet.line_v,
+        line_hz=sheet.line_hz,
+        secondary_v=sheet.secondary_v,
+        source_ohm=sheet.source_ohm,
+        rectifier=_rectifier(sheet.rectifier, sheet.topology, sheet.load_current_a),
+        reservoir_f=sheet.reservoir_f,
+        sections=tuple(
+            FilterSection(f.resistance_ohm, f.capacitance_f, f.inductance_h) for f in sheet.filters
+        ),
+        load=Load(
+            sheet.load_current_a,
+            sheet.load_nominal_v,
+            sheet.load_exponent,
+            sheet.bleeder_ohm or float("inf"),
+        ),
+    )
+
+
+def _rectifier(sheet: RectifierSheet, topology: Topology, load_a: float) -> Rectifier:
+    in_path = 2 if topology is Topology.BRIDGE else 1
+    if sheet.kind is RectifierKind.VACUUM:
+        if sheet.drop_v is None or sheet.drop_current_a is None:
+            raise BadInput("rectifier", "vacuum", "needs its data-sheet point", "55 V at 0.125 A")
+        return vacuum_rectifier(sheet.drop_v, sheet.drop_current_a)
+    if sheet.kind is RectifierKind.SELENIUM:
+        # about 1 V per plate in all at rated current when new: 0.6 V threshold, the rest resistance
+        plates = SELENIUM_PLATES * in_path
+        return Rectifier(
+            RectifierKind.SELENIUM,
+            threshold_v=SELENIUM_THRESHOLD_V * plates,
+            resistance_ohm=(1.0 - SELENIUM_THRESHOLD_V) * plates / load_a,
+        )
+    return silicon_rectifier(in_path)
+
+
+def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
+    gaps: list[Gap] = []
+    if sheet.supply is None:
+        gaps.append(
+            Gap(
+                "the supply (winding, rectifier, filter)",
+                "B+ is written down at each step but cannot be judged",
+                "bring-up",
+            )
+        )
+    if sheet.b_plus_resistance_ohm is None:
+        gaps.append(
+            Gap("B+ to chassis resistance", "10 k is taken as the least (bench's norm)", "cold")
+        )
+    if sheet.gang is None:
+        gaps.append(Gap("the gang's capacities", "12-430 pF is taken (bench's norm)", "oscillator"))
+    if any(band.dial_tolerance is None for band in sheet.bands):
+        gaps.append(Gap("the dial tolerance", "0.5 % of the frequency is taken", "oscillator"))
+    silent = [
+        a.name
+        for a in sheet.adjusters
+        if a.capacitance_per_turn_f is None and a.inductance_fraction_per_turn is None
+    ]
+    if silent:
+        gaps.append(
+            Gap(
+                f"how much a turn changes ({', '.join(silent[:3])}{', ...' if silent[3:] else ''})",
+                "the first move is a small one, and how far to go is learned from it",
+                "oscillator",
+            )
+        )
+    if not sheet.sensitivity or any(s.limit_emf_v is None for s in sheet.sensitivity):
+        gaps.append(Gap("specified sensitivity", "as left is compared with as found only", "proof"))
+    return tuple(gaps)

@@ -1,0 +1,262 @@
+"""The receiver data sheet: an open JSON document, version 1.
+
+Numbers are SI and their names say so. Every section carries the source of its figures. What the
+service data does not give is left out or null: no figure is "no limit given", never a failure.
+"""
+
+from __future__ import annotations
+
+import itertools
+from enum import StrEnum
+from typing import Annotated, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic_core import PydanticCustomError
+
+from glowdial.core.supply.circuit import RectifierKind, Topology
+from glowdial.core.tracking import AdjusterKind, TrimmerPlace
+
+
+class Source(StrEnum):
+    """Where a figure comes from."""
+
+    SERVICE_MANUAL = "service manual"
+    OWNERS_MANUAL = "owner's manual"
+    BENCH_NORM = "bench's own norm"
+
+
+class Chassis(StrEnum):
+    """What the set runs from; it decides the cautions."""
+
+    MAINS_TRANSFORMER = "mains transformer"
+    TRANSFORMERLESS = "transformerless"
+    BATTERY = "battery"
+
+
+def _refuse(expected: str, example: str) -> PydanticCustomError:
+    return PydanticCustomError(
+        "sheet", "{expected}. Example: {example}", {"expected": expected, "example": example}
+    )
+
+
+class Section(BaseModel):
+    """A part of the sheet; unknown keys are refused so that a slip of the pen is seen."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+Key = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", examples=["t1-secondary"])]
+Words = Annotated[str, Field(max_length=400)]
+Frequency = Annotated[float, Field(ge=1e4, le=1.5e8, examples=[1_400_000.0])]
+Capacitance = Annotated[float, Field(gt=0, le=1.0, examples=[16e-6])]
+Resistance = Annotated[float, Field(gt=0, le=1e9, examples=[1200.0])]
+Volts = Annotated[float, Field(gt=0, le=5000, examples=[230.0])]
+Amperes = Annotated[float, Field(gt=0, le=100, examples=[0.06])]
+
+
+class Tube(Section):
+    """A tube or transistor of the line-up."""
+
+    position: Words
+    function: Words
+    type: Words
+    heater_v: float | None = Field(default=None, gt=0, le=250)
+    heater_a: float | None = Field(default=None, gt=0, le=10)
+
+
+class RectifierSheet(Section):
+    """The rectifier with one data-sheet point per plate (vacuum)."""
+
+    kind: RectifierKind
+    drop_v: Volts | None = None
+    drop_current_a: Amperes | None = None
+
+    @model_validator(mode="after")
+    def _vacuum_has_a_point(self) -> Self:
+        vacuum = self.kind is RectifierKind.VACUUM
+        if vacuum and (self.drop_v is None or self.drop_current_a is None):
+            raise _refuse("a vacuum rectifier needs drop_v and drop_current_a", "55 V at 0.125 A")
+        return self
+
+
+class FilterSheet(Section):
+    """One filter section: resistor or choke, and the capacitor behind it."""
+
+    resistance_ohm: Resistance
+    inductance_h: float = Field(default=0.0, ge=0, le=1000)
+    capacitance_f: Capacitance
+
+
+class SupplySheet(Section):
+    """The supply as a circuit, and the figures that the maker gives of it."""
+
+    source: Source
+    line_v: Volts
+    line_hz: float = Field(ge=16, le=500)
+    topology: Topology
+    secondary_v: Volts
+    source_ohm: Resistance
+    rectifier: RectifierSheet
+    reservoir_f: Capacitance
+    filters: list[FilterSheet] = Field(min_length=1, max_length=4)
+    load_current_a: Amperes
+    load_nominal_v: Volts
+    load_exponent: float = Field(default=1.3, ge=0, le=3)
+    bleeder_ohm: Resistance | None = None
+
+
+class VoltagePoint(Section):
+    """One figure of the voltage chart."""
+
+    tube: Words
+    electrode: Words
+    volts: float = Field(ge=-2000, le=5000)
+    tolerance: float = Field(default=0.2, gt=0, le=1)
+
+
+class VoltageChart(Section):
+    """The maker's voltage chart, with the meter that it was read with."""
+
+    source: Source
+    meter_ohm_per_volt: Resistance | None = None
+    points: list[VoltagePoint] = Field(default_factory=list, max_length=200)
+
+
+class AdjusterSheet(Section):
+    """Anything that a tool turns. Change for one turn clockwise: in F for a capacitor, as a
+    fraction of the inductance for a core; null when it is not known."""
+
+    key: Key
+    name: Words
+    kind: AdjusterKind
+    tool: Words = "insulated trimming tool"
+    where: Words = ""
+    capacitance_per_turn_f: float | None = Field(default=None, ge=-1e-9, le=1e-9)
+    inductance_fraction_per_turn: float | None = Field(default=None, ge=-1, le=1)
+    travel_turns: float = Field(default=4.0, gt=0, le=60)
+
+
+class TransformerSheet(Section):
+    """An IF can."""
+
+    key: Key
+    name: Words
+    primary: Key
+    secondary: Key
+
+
+class GangSheet(Section):
+    """Least and greatest capacity of a gang section."""
+
+    source: Source
+    minimum_f: Capacitance
+    maximum_f: Capacitance
+
+
+class BandSheet(Section):
+    """A wave band with its row of the alignment table."""
+
+    source: Source
+    key: Key
+    name: Words
+    low_hz: Frequency
+    high_hz: Frequency
+    oscillator_above: bool = True
+    trimmer_place: TrimmerPlace = TrimmerPlace.ACROSS_GANG
+    tracking_points_hz: tuple[Frequency, Frequency, Frequency] | None = None
+    high_mark_hz: Frequency
+    low_mark_hz: Frequency
+    high_adjuster: Key
+    low_adjuster: Key | None = None
+    aerial_adjuster: Key | None = None
+    dial_tolerance: float | None = Field(default=None, gt=0, le=0.1, examples=[0.005])
+    dial_marks_hz: list[Frequency] = Field(min_length=2, max_length=20)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.low_hz >= self.high_hz:
+            raise _refuse(
+                f"low_hz ({self.low_hz:g}) must be below high_hz ({self.high_hz:g})",
+                '"low_hz": 530000, "high_hz": 1620000',
+            )
+        if not self.low_hz <= self.low_mark_hz < self.high_mark_hz <= self.high_hz:
+            raise _refuse(
+                "the marks must lie in the band, low_mark_hz below high_mark_hz",
+                '"low_mark_hz": 600000, "high_mark_hz": 1400000',
+            )
+        marks = self.dial_marks_hz
+        rising = all(a < b for a, b in itertools.pairwise(marks))
+        if not rising or not self.low_hz <= marks[0] or not marks[-1] <= self.high_hz:
+            raise _refuse(
+                "dial_marks_hz must rise and lie in the band",
+                "[600000, 800000, 1000000, 1200000, 1400000]",
+            )
+        return self
+
+
+class SensitivitySheet(Section):
+    """Specified sensitivity: EMF through the dummy aerial for 10 dB (S+N)/N at 30 % of tone."""
+
+    source: Source
+    band: Key
+    frequency_hz: Frequency
+    limit_emf_v: float | None = Field(default=None, gt=0, le=1, examples=[25e-6])
+
+
+class ReceiverSheet(Section):
+    """The whole data sheet of a model."""
+
+    format: Literal["glowdial-sheet"]
+    format_version: Literal[1]
+    maker: str = Field(min_length=1, max_length=80)
+    model: str = Field(min_length=1, max_length=80)
+    summary: Words = ""
+    chassis: Chassis
+    mains_v: Volts | None = None
+    line_up: list[Tube] = Field(default_factory=list, max_length=60)
+    intermediate_frequency_source: Source
+    intermediate_frequency_hz: float = Field(
+        ge=5e4, le=2e6, examples=[465_000.0], description="AM receivers: 50 kHz to 2 MHz"
+    )
+    supply: SupplySheet | None = None
+    b_plus_resistance_ohm: Resistance | None = Field(
+        default=None, description="B+ to chassis, cold, capacitors charged"
+    )
+    voltage_chart: VoltageChart | None = None
+    if_transformers: list[TransformerSheet] = Field(min_length=1, max_length=5)
+    adjusters: list[AdjusterSheet] = Field(min_length=2, max_length=80)
+    gang: GangSheet | None = None
+    bands: list[BandSheet] = Field(min_length=1, max_length=12)
+    sensitivity: list[SensitivitySheet] = Field(default_factory=list, max_length=60)
+    warm_up_minutes: float = Field(default=20.0, gt=0, le=240)
+    dummy_aerial: Words = "200 pF in series"
+    controls: list[Words] = Field(default_factory=list, max_length=30)
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Self:
+        keys = [a.key for a in self.adjusters]
+        for what, names in (("adjuster", keys), ("band", [b.key for b in self.bands])):
+            twice = sorted({n for n in names if names.count(n) > 1})
+            if twice:
+                raise _refuse(f"{what} key {twice[0]!r} stands twice", "each key once")
+        for band in self.bands:
+            wanted = (band.high_adjuster, band.low_adjuster, band.aerial_adjuster)
+            self._known(keys, wanted, f"band {band.key}")
+            if band.low_hz <= self.intermediate_frequency_hz <= band.high_hz:
+                raise _refuse(
+                    f"the IF ({self.intermediate_frequency_hz:g} Hz) lies inside band {band.key}",
+                    "an IF outside every band, as 465000",
+                )
+        for can in self.if_transformers:
+            self._known(keys, (can.primary, can.secondary), f"IF transformer {can.key}")
+        bands = {b.key for b in self.bands}
+        for point in self.sensitivity:
+            if point.band not in bands:
+                raise _refuse(f"sensitivity names band {point.band!r}", f"one of {sorted(bands)}")
+        return self
+
+    @staticmethod
+    def _known(keys: list[str], wanted: tuple[str | None, ...], where: str) -> None:
+        for key in wanted:
+            if key is not None and key not in keys:
+                raise _refuse(f"{where} names adjuster {key!r}, which is not listed", keys[0])

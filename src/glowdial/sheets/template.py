@@ -1,0 +1,211 @@
+"""A sheet from the commonest circuit, with only what the owner's service data gives filled in.
+
+The commonest circuit: converter, two IF transformers with four cores, diode detector with AVC,
+output, and a mains supply; per band an oscillator trimmer, a padder and an aerial trimmer.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from glowdial.core.supply.circuit import RectifierKind, Topology
+from glowdial.core.tracking import AdjusterKind
+from glowdial.sheets.receiver import (
+    AdjusterSheet,
+    Chassis,
+    FilterSheet,
+    ReceiverSheet,
+    RectifierSheet,
+    Section,
+    SensitivitySheet,
+    Source,
+    SupplySheet,
+    TransformerSheet,
+)
+
+BROADCAST_MARKS = (0.06, 0.27, 0.5, 0.73, 0.94)
+LOW_MARK, HIGH_MARK = BROADCAST_MARKS[0], BROADCAST_MARKS[-1]
+
+
+class TemplateBand(Section):
+    """A band as the dial shows it; marks and tolerance when the alignment table gives them."""
+
+    name: str = Field(min_length=1, max_length=40, examples=["Broadcast"])
+    low_hz: float = Field(ge=1e4, le=1.5e8, examples=[540_000.0])
+    high_hz: float = Field(ge=1e4, le=1.5e8, examples=[1_600_000.0])
+    high_mark_hz: float | None = Field(default=None, ge=1e4, le=1.5e8)
+    low_mark_hz: float | None = Field(default=None, ge=1e4, le=1.5e8)
+    padder: bool = True
+
+
+class TemplateSupply(Section):
+    """The few figures of a mains-transformer supply with capacitor input."""
+
+    secondary_v: float = Field(gt=0, le=2000, description="RMS of one half, unloaded")
+    source_ohm: float = Field(default=250.0, gt=0, le=1e5)
+    rectifier: RectifierKind = RectifierKind.VACUUM
+    rectifier_drop_v: float = Field(default=50.0, gt=0, le=1000)
+    rectifier_drop_current_a: float = Field(default=0.1, gt=0, le=10)
+    reservoir_f: float = Field(default=16e-6, gt=0, le=1)
+    filter_ohm: float = Field(default=1000.0, gt=0, le=1e6)
+    filter_f: float = Field(default=16e-6, gt=0, le=1)
+    b_plus_v: float = Field(gt=0, le=2000, description="B+ at the last filter capacitor")
+    b_plus_current_a: float = Field(gt=0, le=5)
+    line_hz: float = Field(default=50.0, ge=16, le=500)
+
+
+class TemplateRequest(Section):
+    """What is known; maker, model, IF and one band are enough to begin."""
+
+    maker: str = Field(min_length=1, max_length=80)
+    model: str = Field(min_length=1, max_length=80)
+    chassis: Chassis = Chassis.MAINS_TRANSFORMER
+    intermediate_frequency_hz: float = Field(ge=5e4, le=2e6, examples=[455_000.0])
+    bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=6)]
+    mains_v: float | None = Field(default=None, gt=0, le=1000)
+    supply: TemplateSupply | None = None
+    sensitivity_emf_v: float | None = Field(default=None, gt=0, le=1)
+
+
+def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
+    """The commonest circuit with the request's figures; raises pydantic's ValidationError."""
+    document = {
+        "format": "glowdial-sheet",
+        "format_version": 1,
+        "maker": request.maker.strip(),
+        "model": request.model.strip(),
+        "summary": "Made from the template of the commonest circuit.",
+        "chassis": request.chassis,
+        "mains_v": request.mains_v,
+        "intermediate_frequency_source": Source.SERVICE_MANUAL,
+        "intermediate_frequency_hz": request.intermediate_frequency_hz,
+        "supply": _supply(request),
+        "if_transformers": [
+            TransformerSheet(
+                key=f"t{n}",
+                name=f"IF transformer {n}",
+                primary=f"t{n}-primary",
+                secondary=f"t{n}-secondary",
+            )
+            for n in (1, 2)
+        ],
+        "adjusters": _if_cores()
+        + [a for i, b in enumerate(request.bands) for a in _band_parts(i, b)],
+        "bands": [_band(i, b) for i, b in enumerate(request.bands)],
+        "sensitivity": _sensitivity(request),
+        "controls": ["volume", "tone", "band switch", "tuning"],
+    }
+    return ReceiverSheet.model_validate(document)
+
+
+def _if_cores() -> list[AdjusterSheet]:
+    return [
+        AdjusterSheet(
+            key=f"t{n}-{winding}",
+            name=f"T{n} {winding} core",
+            kind=AdjusterKind.CORE,
+            where=f"IF transformer {n}, {winding}",
+            travel_turns=12,
+        )
+        for n in (1, 2)
+        for winding in ("primary", "secondary")
+    ]
+
+
+def _band_key(index: int) -> str:
+    return f"band{index + 1}"
+
+
+def _band_parts(index: int, band: TemplateBand) -> list[AdjusterSheet]:
+    key = _band_key(index)
+    parts = [
+        AdjusterSheet(
+            key=f"{key}-osc-trimmer",
+            name=f"{band.name} oscillator trimmer",
+            kind=AdjusterKind.TRIMMER,
+        ),
+        AdjusterSheet(
+            key=f"{key}-aerial-trimmer",
+            name=f"{band.name} aerial trimmer",
+            kind=AdjusterKind.TRIMMER,
+        ),
+    ]
+    if band.padder:
+        parts.insert(
+            1,
+            AdjusterSheet(
+                key=f"{key}-padder", name=f"{band.name} padder", kind=AdjusterKind.PADDER
+            ),
+        )
+    return parts
+
+
+def _mark(band: TemplateBand, share: float) -> float:
+    """A round frequency at a share of the band."""
+    raw = band.low_hz + share * (band.high_hz - band.low_hz)
+    grid = 10e3 if band.high_hz < 3e6 else 100e3
+    return round(raw / grid) * grid
+
+
+def _band(index: int, band: TemplateBand) -> dict[str, object]:
+    key = _band_key(index)
+    low = band.low_mark_hz or _mark(band, LOW_MARK)
+    high = band.high_mark_hz or _mark(band, HIGH_MARK)
+    between = [low + (high - low) * share for share in (0.25, 0.5, 0.75)]
+    grid = 10e3 if band.high_hz < 3e6 else 100e3
+    return {
+        "source": Source.SERVICE_MANUAL,
+        "key": key,
+        "name": band.name,
+        "low_hz": band.low_hz,
+        "high_hz": band.high_hz,
+        "high_mark_hz": high,
+        "low_mark_hz": low,
+        "high_adjuster": f"{key}-osc-trimmer",
+        "low_adjuster": f"{key}-padder" if band.padder else None,
+        "aerial_adjuster": f"{key}-aerial-trimmer",
+        "dial_marks_hz": [low, *(round(f / grid) * grid for f in between), high],
+    }
+
+
+def _supply(request: TemplateRequest) -> SupplySheet | None:
+    given = request.supply
+    if given is None or request.mains_v is None:
+        return None
+    vacuum = given.rectifier is RectifierKind.VACUUM
+    return SupplySheet(
+        source=Source.SERVICE_MANUAL,
+        line_v=request.mains_v,
+        line_hz=given.line_hz,
+        topology=Topology.CENTRE_TAP,
+        secondary_v=given.secondary_v,
+        source_ohm=given.source_ohm,
+        rectifier=RectifierSheet(
+            kind=given.rectifier,
+            drop_v=given.rectifier_drop_v if vacuum else None,
+            drop_current_a=given.rectifier_drop_current_a if vacuum else None,
+        ),
+        reservoir_f=given.reservoir_f,
+        filters=[FilterSheet(resistance_ohm=given.filter_ohm, capacitance_f=given.filter_f)],
+        load_current_a=given.b_plus_current_a,
+        load_nominal_v=given.b_plus_v,
+    )
+
+
+def _sensitivity(request: TemplateRequest) -> list[SensitivitySheet]:
+    if request.sensitivity_emf_v is None:
+        return []
+    band = _band(0, request.bands[0])
+    marks = band["dial_marks_hz"]
+    assert isinstance(marks, list)
+    return [
+        SensitivitySheet(
+            source=Source.SERVICE_MANUAL,
+            band=_band_key(0),
+            frequency_hz=f,
+            limit_emf_v=request.sensitivity_emf_v,
+        )
+        for f in (marks[0], marks[2], marks[4])
+    ]

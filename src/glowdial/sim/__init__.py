@@ -1,0 +1,1 @@
+"""The simulated receiver: it knows the truth, and answers only through meter values."""

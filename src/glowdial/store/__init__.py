@@ -1,0 +1,1 @@
+"""The job's records in SQLite: append-only readings and events, migrations, queries."""

@@ -1,0 +1,79 @@
+"""Opening the data file: WAL, foreign keys, full synchronisation, migrations, sessions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine, event, make_url
+from sqlalchemy.orm import Session, sessionmaker
+
+BUSY_TIMEOUT_MS = 5000
+
+
+class Database:
+    """An engine with sessions for reading and for writing.
+
+    A writing session begins IMMEDIATE, so that what it read cannot change before it writes.
+    """
+
+    def __init__(self, url: str) -> None:
+        self.engine = create_engine(url)
+        if make_url(url).get_backend_name() == "sqlite":
+            _prepare_sqlite(self.engine)
+        self._reading = sessionmaker(self.engine, expire_on_commit=False)
+        writing = self.engine.execution_options(write=True)
+        self._writing = sessionmaker(writing, expire_on_commit=False)
+
+    @contextmanager
+    def reading(self) -> Iterator[Session]:
+        """A session that only reads."""
+        with self._reading() as session:
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """One transaction: all of it is kept, or nothing."""
+        with self._writing.begin() as session:
+            yield session
+
+    def migrate(self) -> None:
+        """Bring the tables to the newest version."""
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def close(self) -> None:
+        """Give the file back."""
+        self.engine.dispose()
+
+
+def sqlite_url(path: Path) -> str:
+    """URL of a data file."""
+    return f"sqlite:///{path}"
+
+
+def _prepare_sqlite(engine: Engine) -> None:
+    @event.listens_for(engine, "connect")
+    def settings(connection: object, _: object) -> None:
+        # the driver must not begin transactions by itself, or IMMEDIATE comes too late
+        connection.isolation_level = None  # type: ignore[attr-defined]
+        cursor = connection.cursor()  # type: ignore[attr-defined]
+        for pragma in (
+            "journal_mode=WAL",
+            "foreign_keys=ON",
+            "synchronous=FULL",
+            f"busy_timeout={BUSY_TIMEOUT_MS}",
+        ):
+            cursor.execute(f"PRAGMA {pragma}")
+        cursor.close()
+
+    @event.listens_for(engine, "begin")
+    def begin(connection: Connection) -> None:
+        immediate = connection.get_execution_options().get("write", False)
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if immediate else "BEGIN")

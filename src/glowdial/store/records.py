@@ -1,0 +1,180 @@
+"""Reading a job's record from the tables, and appending to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import TypeVar
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from glowdial.core.errors import NotFound
+from glowdial.core.journey.record import (
+    Acknowledgement,
+    Answer,
+    Change,
+    Closure,
+    JobRecord,
+    Move,
+    SwitchedOff,
+    TemporaryConnection,
+)
+from glowdial.store.tables import (
+    AcknowledgementRow,
+    AnswerRow,
+    BenchRow,
+    ChangeRow,
+    ClosureRow,
+    JobRow,
+    MoveRow,
+    NoteRow,
+    Numbered,
+    ReadingRow,
+    SwitchedOffRow,
+    TemporaryRow,
+    WithdrawalRow,
+)
+
+Row = TypeVar("Row", bound=Numbered)
+
+
+def get_job(session: Session, job_id: int) -> JobRow:
+    """The job's row; raises NotFound."""
+    job = session.get(JobRow, job_id)
+    if job is None:
+        raise NotFound("job", str(job_id))
+    return job
+
+
+def get_bench(session: Session, job_id: int) -> BenchRow | None:
+    """The job's simulated bench, if it has one."""
+    return session.get(BenchRow, job_id)
+
+
+def rows_of(session: Session, table: type[Row], job_id: int) -> list[Row]:
+    """All rows of a table that belong to a job, in order."""
+    query = select(table).where(table.job_id == job_id).order_by(table.seq)
+    return list(session.scalars(query))
+
+
+def load_record(session: Session, job_id: int) -> JobRecord:
+    """The whole record of a job as the rules see it."""
+    withdrawn = {w.answer_seq for w in rows_of(session, WithdrawalRow, job_id)}
+    values: dict[int, dict[str, float]] = {}
+    for reading in session.scalars(select(ReadingRow).where(ReadingRow.job_id == job_id)):
+        values.setdefault(reading.answer_id, {})[reading.field] = reading.value
+    return JobRecord(
+        answers=tuple(
+            Answer(a.seq, a.step, a.ask, values.get(a.id, {}), a.texts, a.seq in withdrawn)
+            for a in rows_of(session, AnswerRow, job_id)
+        ),
+        moves=tuple(
+            Move(m.seq, m.adjuster, m.turns, m.step) for m in rows_of(session, MoveRow, job_id)
+        ),
+        changes=tuple(Change(c.seq, c.what, c.note) for c in rows_of(session, ChangeRow, job_id)),
+        closures=tuple(
+            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by)
+            for c in rows_of(session, ClosureRow, job_id)
+        ),
+        acknowledgements=tuple(
+            Acknowledgement(a.seq, a.step, a.danger)
+            for a in rows_of(session, AcknowledgementRow, job_id)
+        ),
+        temporaries=tuple(
+            TemporaryConnection(
+                str(t.id), t.what, t.place, t.step, t.seq, t.removed_seq, t.wanted_under_power
+            )
+            for t in rows_of(session, TemporaryRow, job_id)
+        ),
+        switched_off=tuple(
+            SwitchedOff(str(s.id), s.what, s.step, s.seq, s.restored_seq)
+            for s in rows_of(session, SwitchedOffRow, job_id)
+        ),
+    )
+
+
+class Scribe:
+    """Appends to one job within one transaction; every entry takes the next number."""
+
+    def __init__(self, session: Session, job: JobRow, at: datetime) -> None:
+        self._session = session
+        self._job = job
+        self._at = at
+
+    def _next(self) -> dict[str, object]:
+        self._job.seq += 1
+        self._job.touched_at = self._at
+        return {"job_id": self._job.id, "seq": self._job.seq, "at": self._at}
+
+    def answer(
+        self,
+        step: str,
+        ask: str,
+        *,
+        values: Mapping[str, tuple[float, str]],
+        texts: Mapping[str, str],
+        source: str,
+        line: str,
+    ) -> int:
+        """Keep an answer with its readings (value and unit by field); returns its seq."""
+        row = AnswerRow(
+            **self._next(), step=step, ask=ask, texts=dict(texts), source=source, line=line
+        )
+        self._session.add(row)
+        self._session.flush()
+        for name, (value, unit) in values.items():
+            self._session.add(
+                ReadingRow(
+                    job_id=self._job.id, answer_id=row.id, field=name, value=value, unit=unit
+                )
+            )
+        return row.seq
+
+    def withdraw(self, answer_seq: int) -> None:
+        """Withdraw an answer; it stays visible."""
+        self._session.add(WithdrawalRow(**self._next(), answer_seq=answer_seq))
+
+    def move(self, adjuster: str, turns: float, step: str) -> None:
+        """Book a turn in the ledger."""
+        self._session.add(MoveRow(**self._next(), adjuster=adjuster, turns=turns, step=step))
+
+    def change(self, what: str, note: str) -> None:
+        """Note a change that spoils readings."""
+        self._session.add(ChangeRow(**self._next(), what=what, note=note))
+
+    def closure(self, step: str, reason: str, cost: str, decided_by: str) -> None:
+        """Close a step by decision."""
+        self._session.add(
+            ClosureRow(**self._next(), step=step, reason=reason, cost=cost, decided_by=decided_by)
+        )
+
+    def acknowledge(self, step: str, danger: str) -> None:
+        """Log an acknowledged caution."""
+        self._session.add(AcknowledgementRow(**self._next(), step=step, danger=danger))
+
+    def note(self, step: str, text: str) -> None:
+        """Write a remark."""
+        self._session.add(NoteRow(**self._next(), step=step, text=text))
+
+    def temporary(self, step: str, what: str, place: str, *, wanted: bool) -> None:
+        """Register a temporary connection."""
+        self._session.add(
+            TemporaryRow(
+                **self._next(), step=step, what=what, place=place, wanted_under_power=wanted
+            )
+        )
+
+    def remove_temporary(self, row: TemporaryRow) -> None:
+        """Take a temporary connection off."""
+        row.removed_seq = int(str(self._next()["seq"]))
+        row.removed_at = self._at
+
+    def switch_off(self, step: str, what: str) -> None:
+        """Register something switched off."""
+        self._session.add(SwitchedOffRow(**self._next(), step=step, what=what))
+
+    def restore(self, row: SwitchedOffRow) -> None:
+        """Switch it back on."""
+        row.restored_seq = int(str(self._next()["seq"]))
+        row.restored_at = self._at

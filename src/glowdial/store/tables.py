@@ -1,0 +1,207 @@
+"""The tables. Answers, readings, moves, changes, decisions and withdrawals are append-only."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """Root of the mapped classes."""
+
+    type_annotation_map = {dict[str, Any]: JSON, datetime: DateTime(timezone=False)}
+
+
+class SheetRow(Base):
+    """A version of a receiver data sheet, kept as its document."""
+
+    __tablename__ = "sheets"
+    __table_args__ = (UniqueConstraint("maker", "model", "version"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    maker: Mapped[str] = mapped_column(String(80))
+    model: Mapped[str] = mapped_column(String(80))
+    version: Mapped[int]
+    document: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime]
+
+
+class SetRow(Base):
+    """One physical receiver."""
+
+    __tablename__ = "sets"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    maker: Mapped[str] = mapped_column(String(80))
+    model: Mapped[str] = mapped_column(String(80))
+    name: Mapped[str] = mapped_column(String(120))
+    serial: Mapped[str] = mapped_column(String(80), default="")
+
+
+class JobRow(Base):
+    """One visit of a set to the bench. ``seq`` is the last entry's number and the job's version.
+
+    The sheet is kept as it was when the job was opened. ``standing`` is the shelf's summary.
+    """
+
+    __tablename__ = "jobs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    set_id: Mapped[int] = mapped_column(ForeignKey("sets.id"), index=True)
+    sheet_id: Mapped[int] = mapped_column(ForeignKey("sheets.id"))
+    sheet: Mapped[dict[str, Any]]
+    link: Mapped[str] = mapped_column(String(20))
+    opened_at: Mapped[datetime]
+    touched_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    seq: Mapped[int] = mapped_column(default=0)
+    standing: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Numbered:
+    """An entry of a job in its one sequence."""
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    seq: Mapped[int]
+    at: Mapped[datetime]
+
+
+class AnswerRow(Numbered, Base):
+    """What was entered for one question of a step."""
+
+    __tablename__ = "answers"
+    __table_args__ = (Index("ix_answers_job_seq", "job_id", "seq", unique=True),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    ask: Mapped[str] = mapped_column(String(60))
+    texts: Mapped[dict[str, Any]]
+    source: Mapped[str] = mapped_column(String(20))
+    line: Mapped[str] = mapped_column(Text)
+
+
+class ReadingRow(Base):
+    """One measured value of an answer, SI, with the unit it is in."""
+
+    __tablename__ = "readings"
+    __table_args__ = (Index("ix_readings_job_answer", "job_id", "answer_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    answer_id: Mapped[int] = mapped_column(ForeignKey("answers.id"))
+    field: Mapped[str] = mapped_column(String(40))
+    value: Mapped[float]
+    unit: Mapped[str] = mapped_column(String(10))
+
+
+class WithdrawalRow(Numbered, Base):
+    """An answer withdrawn by its person; the answer itself stays."""
+
+    __tablename__ = "withdrawals"
+    __table_args__ = (Index("ix_withdrawals_job", "job_id"),)
+
+    answer_seq: Mapped[int]
+
+
+class MoveRow(Numbered, Base):
+    """The adjuster ledger."""
+
+    __tablename__ = "moves"
+    __table_args__ = (Index("ix_moves_job", "job_id"),)
+
+    adjuster: Mapped[str] = mapped_column(String(40))
+    turns: Mapped[float]
+    step: Mapped[str] = mapped_column(String(80))
+
+
+class ChangeRow(Numbered, Base):
+    """Something that readings depend on changed."""
+
+    __tablename__ = "changes"
+    __table_args__ = (Index("ix_changes_job", "job_id"),)
+
+    what: Mapped[str] = mapped_column(String(40))
+    note: Mapped[str] = mapped_column(Text)
+
+
+class ClosureRow(Numbered, Base):
+    """A step closed by decision."""
+
+    __tablename__ = "closures"
+    __table_args__ = (Index("ix_closures_job", "job_id"),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    reason: Mapped[str] = mapped_column(Text)
+    cost: Mapped[str] = mapped_column(Text)
+    decided_by: Mapped[str] = mapped_column(String(80))
+
+
+class AcknowledgementRow(Numbered, Base):
+    """A caution acknowledged."""
+
+    __tablename__ = "acknowledgements"
+    __table_args__ = (Index("ix_acknowledgements_job", "job_id"),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    danger: Mapped[str] = mapped_column(String(60))
+
+
+class NoteRow(Numbered, Base):
+    """A remark in the log."""
+
+    __tablename__ = "notes"
+    __table_args__ = (Index("ix_notes_job", "job_id"),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    text: Mapped[str] = mapped_column(Text)
+
+
+class TemporaryRow(Numbered, Base):
+    """A temporary connection; ``seq`` is when it was made."""
+
+    __tablename__ = "temporary_connections"
+    __table_args__ = (Index("ix_temporary_connections_job", "job_id"),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    what: Mapped[str] = mapped_column(String(200))
+    place: Mapped[str] = mapped_column(String(200))
+    wanted_under_power: Mapped[bool]
+    removed_seq: Mapped[int | None]
+    removed_at: Mapped[datetime | None]
+
+
+class SwitchedOffRow(Numbered, Base):
+    """Something switched off by a step; ``seq`` is when."""
+
+    __tablename__ = "switched_off"
+    __table_args__ = (Index("ix_switched_off_job", "job_id"),)
+
+    step: Mapped[str] = mapped_column(String(80))
+    what: Mapped[str] = mapped_column(String(200))
+    restored_seq: Mapped[int | None]
+    restored_at: Mapped[datetime | None]
+
+
+class BenchRow(Base):
+    """The simulated set of a job: its hidden condition, how it stands, and the peak held."""
+
+    __tablename__ = "benches"
+
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), primary_key=True)
+    condition: Mapped[dict[str, Any]]
+    state: Mapped[dict[str, Any]]
+    held: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class IdempotencyRow(Base):
+    """The answer already given to a write, so that a retry cannot double it."""
+
+    __tablename__ = "idempotency_keys"
+
+    key: Mapped[str] = mapped_column(String(100), primary_key=True)
+    fingerprint: Mapped[str] = mapped_column(String(64))
+    response: Mapped[dict[str, Any]]
+    at: Mapped[datetime]

@@ -1,0 +1,265 @@
+"""Opening jobs, the shelf, and one job as a page shows it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from glowdial.core.errors import BadInput
+from glowdial.core.journey.plan import Journey, journey
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.report import Report, build_report
+from glowdial.core.journey.steps import Result, Step
+from glowdial.core.quantities import turns
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.sim.condition import Condition
+from glowdial.sim.state import BenchState
+from glowdial.store.records import get_job, load_record, rows_of
+from glowdial.store.tables import (
+    AcknowledgementRow,
+    AnswerRow,
+    BenchRow,
+    ChangeRow,
+    ClosureRow,
+    JobRow,
+    MoveRow,
+    NoteRow,
+    SetRow,
+    SwitchedOffRow,
+    TemporaryRow,
+    WithdrawalRow,
+)
+from glowdial.workshop.desk import Workshop, standing
+from glowdial.workshop.sheets import facts_of, get_sheet
+
+HAND, SIMULATED = "hand", "simulated"
+LOG_LINES = 300
+
+
+@dataclass(frozen=True, slots=True)
+class ShelfLine:
+    """A set as it stands in its job."""
+
+    job_id: int
+    set_name: str
+    title: str
+    link: str
+    standing: Mapping[str, Any]
+    touched_at: datetime
+    days_untouched: int
+    closed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LogLine:
+    """One entry of the log; ``struck`` when superseded or withdrawn."""
+
+    seq: int
+    at: datetime
+    kind: str
+    step: str
+    text: str
+    verdict: str = ""
+    words: str = ""
+    struck: bool = False
+    can_withdraw: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class JobView:
+    """Everything that a page needs of one job."""
+
+    job_id: int
+    version: int
+    set_name: str
+    title: str
+    link: str
+    opened_at: datetime
+    closed_at: datetime | None
+    journey: Journey
+    record: JobRecord
+    facts: ReceiverFacts
+    log: tuple[LogLine, ...]
+
+
+def open_job(
+    workshop: Workshop,
+    *,
+    sheet_id: int,
+    set_name: str,
+    serial: str = "",
+    condition: Condition | None = None,
+) -> int:
+    """Open a job for a new set from a sheet; returns its id.
+
+    With a ``condition`` the set is a simulated one. Raises NotFound for an unknown sheet.
+    """
+    if not set_name.strip():
+        raise BadInput("set", set_name, "needs a name to tell it by", "reading room receiver")
+    at = workshop.now()
+    with workshop.database.writing() as session:
+        sheet = get_sheet(session, sheet_id)
+        receiver = SetRow(
+            maker=sheet.maker, model=sheet.model, name=set_name.strip(), serial=serial.strip()
+        )
+        session.add(receiver)
+        session.flush()
+        job = JobRow(
+            set_id=receiver.id,
+            sheet_id=sheet.id,
+            sheet=sheet.document,
+            link=SIMULATED if condition else HAND,
+            opened_at=at,
+            touched_at=at,
+            closed_at=None,
+            seq=0,
+            standing=standing(journey(facts_of(sheet.document), JobRecord())),
+        )
+        session.add(job)
+        session.flush()
+        if condition is not None:
+            session.add(
+                BenchRow(
+                    job_id=job.id,
+                    condition=condition.as_document(),
+                    state=BenchState().as_document(),
+                    held={},
+                )
+            )
+        return job.id
+
+
+def shelf(
+    workshop: Workshop, *, after: int | None = None, limit: int = 50
+) -> tuple[list[ShelfLine], int | None]:
+    """Jobs with the last touched first, and the cursor of the next page, if there is one."""
+    today = workshop.now()
+    query = select(JobRow, SetRow).join(SetRow, SetRow.id == JobRow.set_id)
+    if after is not None:
+        query = query.where(JobRow.id < after)
+    with workshop.database.reading() as session:
+        rows = session.execute(query.order_by(JobRow.id.desc()).limit(limit + 1)).all()
+    lines = [
+        ShelfLine(
+            job_id=job.id,
+            set_name=receiver.name,
+            title=f"{receiver.maker} {receiver.model}",
+            link=job.link,
+            standing=job.standing,
+            touched_at=job.touched_at,
+            days_untouched=max((today - job.touched_at).days, 0),
+            closed=job.closed_at is not None,
+        )
+        for job, receiver in rows[:limit]
+    ]
+    following = lines[-1].job_id if len(rows) > limit else None
+    return lines, following
+
+
+def job_view(workshop: Workshop, job_id: int) -> JobView:
+    """One job with its journey and log; raises NotFound."""
+    with workshop.database.reading() as session:
+        job = get_job(session, job_id)
+        receiver = session.get_one(SetRow, job.set_id)
+        facts = facts_of(job.sheet)
+        record = load_record(session, job_id)
+        state = journey(facts, record)
+        return JobView(
+            job_id=job.id,
+            version=job.seq,
+            set_name=receiver.name,
+            title=facts.title,
+            link=job.link,
+            opened_at=job.opened_at,
+            closed_at=job.closed_at,
+            journey=state,
+            record=record,
+            facts=facts,
+            log=_log(session, job_id, facts, record, state),
+        )
+
+
+def job_report(workshop: Workshop, job_id: int) -> tuple[JobView, Report]:
+    """The report of a job as it stands."""
+    view = job_view(workshop, job_id)
+    return view, build_report(view.facts, view.record, view.journey)
+
+
+def _log(
+    session: Session, job_id: int, facts: ReceiverFacts, record: JobRecord, state: Journey
+) -> tuple[LogLine, ...]:
+    results: dict[int, Result] = {}
+    steps: dict[str, Step] = {}
+    for step in state.steps:
+        steps[step.key] = step
+        for found in step.results:
+            results.setdefault(found.seq, found)
+    lines = [
+        _answer_line(row, record, results, steps) for row in rows_of(session, AnswerRow, job_id)
+    ]
+    names = {a.key: a.name for a in facts.adjusters}
+    for move in rows_of(session, MoveRow, job_id):
+        text = f"{names.get(move.adjuster, move.adjuster)}: {turns(move.turns)}"
+        lines.append(LogLine(move.seq, move.at, "turned", move.step, text))
+    for table, kind, word in _EVENTS:
+        for row in rows_of(session, table, job_id):
+            lines.append(LogLine(row.seq, row.at, kind, getattr(row, "step", ""), word(row)))
+    for connection in rows_of(session, TemporaryRow, job_id):
+        what = f"{connection.what}, {connection.place}"
+        lines.append(LogLine(connection.seq, connection.at, "clipped on", connection.step, what))
+        if connection.removed_seq is not None and connection.removed_at is not None:
+            lines.append(
+                LogLine(
+                    connection.removed_seq,
+                    connection.removed_at,
+                    "taken off",
+                    connection.step,
+                    what,
+                )
+            )
+    for switch in rows_of(session, SwitchedOffRow, job_id):
+        lines.append(LogLine(switch.seq, switch.at, "switched off", switch.step, switch.what))
+        if switch.restored_seq is not None and switch.restored_at is not None:
+            lines.append(
+                LogLine(
+                    switch.restored_seq, switch.restored_at, "restored", switch.step, switch.what
+                )
+            )
+    return tuple(sorted(lines, key=lambda line: -line.seq)[:LOG_LINES])
+
+
+_EVENTS: tuple[tuple[Any, str, Any], ...] = (
+    (WithdrawalRow, "withdrawn", lambda r: f"entry {r.answer_seq} withdrawn"),
+    (ChangeRow, "changed", lambda r: f"{r.what}: {r.note}"),
+    (ClosureRow, "decided", lambda r: f"{r.reason} ({r.decided_by})"),
+    (AcknowledgementRow, "caution", lambda r: f"acknowledged: {r.danger}"),
+    (NoteRow, "note", lambda r: r.text),
+)
+
+
+def _answer_line(
+    row: AnswerRow,
+    record: JobRecord,
+    results: Mapping[int, Result],
+    steps: Mapping[str, Step],
+) -> LogLine:
+    counts = record.latest(row.step, row.ask)
+    struck = counts is None or counts.seq != row.seq
+    found = results.get(row.seq)
+    title = steps[row.step].title if row.step in steps else row.step
+    return LogLine(
+        row.seq,
+        row.at,
+        "read" if found else "entered",
+        row.step,
+        f"{title}: {found.label}, {found.text}" if found else f"{title}: {row.line}",
+        verdict=found.judgement.verdict.value if found and not struck else "",
+        words=found.judgement.words if found and not struck else "",
+        struck=struck,
+        can_withdraw=not struck,
+    )

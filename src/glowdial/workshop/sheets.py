@@ -1,0 +1,107 @@
+"""Keeping data sheets: import, template, versions, and the facts drawn from them."""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from functools import lru_cache
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.sheets.facts import receiver_facts
+from glowdial.sheets.receiver import ReceiverSheet
+from glowdial.store.tables import SheetRow
+
+LARGEST_SHEET_BYTES = 1_000_000
+
+
+@lru_cache(maxsize=64)
+def _facts(document: str) -> ReceiverFacts:
+    return receiver_facts(ReceiverSheet.model_validate_json(document))
+
+
+def facts_of(document: dict[str, Any]) -> ReceiverFacts:
+    """Facts of a stored sheet; a pure function of the document, so remembered."""
+    return _facts(json.dumps(document, sort_keys=True))
+
+
+def read_sheet(text: str) -> ReceiverSheet:
+    """A sheet from JSON text, checked through to its tracking.
+
+    Raises BadInput for broken JSON (with line and column) or a wrong sheet (with the field).
+    """
+    if len(text.encode()) > LARGEST_SHEET_BYTES:
+        raise BadInput("sheet", f"{len(text)} characters", "is over 1 MB", "a sheet of some kB")
+    try:
+        document = json.loads(text)
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno}, column {error.colno}"
+        raise BadInput(
+            "sheet", place, f"is not JSON there: {error.msg}", '{"format": ...}'
+        ) from error
+    return check_sheet(document)
+
+
+def check_sheet(document: Any) -> ReceiverSheet:
+    """A sheet from a decoded document; raises BadInput with the first fault's place."""
+    try:
+        sheet = ReceiverSheet.model_validate(document)
+    except ValidationError as error:
+        raise sheet_fault(error) from error
+    receiver_facts(sheet)
+    return sheet
+
+
+def sheet_fault(error: ValidationError) -> BadInput:
+    """The first fault of a document in words: where, what was found, what is expected."""
+    fault = error.errors()[0]
+    place = ".".join(str(p) for p in fault["loc"]) or "sheet"
+    given = fault["input"]
+    shown = "this" if isinstance(given, (dict, list)) else str(given)[:60]
+    message, _, example = str(fault["msg"]).partition(". Example: ")
+    return BadInput(place, shown, message[0].lower() + message[1:], example or _example(place))
+
+
+def _example(place: str) -> str:
+    name = place.split(".")[-1]
+    examples = {
+        "intermediate_frequency_hz": "465000 (465 kHz)",
+        "format": '"glowdial-sheet"',
+        "low_hz": "530000 (530 kHz)",
+        "high_hz": "1620000 (1620 kHz)",
+        "maker": "Orlwick",
+        "model": "Tidewater Six",
+    }
+    return examples.get(name, "see the published schema, /api/schemas/sheet")
+
+
+def keep_sheet(session: Session, sheet: ReceiverSheet, at: datetime) -> SheetRow:
+    """Store a sheet as the next version of its model."""
+    newest = session.scalar(
+        select(func.max(SheetRow.version)).where(
+            SheetRow.maker == sheet.maker, SheetRow.model == sheet.model
+        )
+    )
+    row = SheetRow(
+        maker=sheet.maker,
+        model=sheet.model,
+        version=(newest or 0) + 1,
+        document=sheet.model_dump(mode="json"),
+        created_at=at,
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def get_sheet(session: Session, sheet_id: int) -> SheetRow:
+    """A sheet's row; raises NotFound."""
+    row = session.get(SheetRow, sheet_id)
+    if row is None:
+        raise NotFound("sheet", str(sheet_id))
+    return row
