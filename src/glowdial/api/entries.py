@@ -13,6 +13,8 @@ from glowdial.api.shapes import (
     CloseRequest,
     MoveRequest,
     NoteRequest,
+    Preview,
+    PreviewRequest,
     TemporaryRequest,
     VersionRequest,
     WithdrawRequest,
@@ -45,6 +47,12 @@ def post_answer(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: AnswerR
         SIMULATED if body.captured else HAND,
     )
     return _written(entries.record_answer(workshop, job_id, Stamp(key, body.version), command))
+
+
+@router.post("/previews", operation_id="postPreview")
+def post_preview(workshop: WorkshopDep, job_id: JobId, body: PreviewRequest) -> Preview:
+    """What would be understood of a line; nothing is kept."""
+    return Preview(echo=entries.preview(workshop, job_id, body.step, body.ask, body.line))
 
 
 @router.post("/acknowledgements", operation_id="postAcknowledgement", status_code=201)

@@ -44,6 +44,18 @@ class AnswerRequest(Request):
     captured: bool = False
 
 
+class PreviewRequest(Request):
+    step: ShortText
+    ask: ShortText
+    line: LongText = Field(examples=["230 221"])
+
+
+class Preview(BaseModel):
+    """What is understood of a typed line."""
+
+    echo: str
+
+
 class AcknowledgeRequest(Request):
     version: Version
     step: ShortText

@@ -15,7 +15,7 @@ from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
 from glowdial.workshop.desk import Desk, Stamp, Workshop, write
-from glowdial.workshop.jobs import HAND
+from glowdial.workshop.jobs import HAND, job_view
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3
@@ -45,6 +45,15 @@ def record_answer(
     far from the expectation is doubted once: it is kept only when it comes again, confirmed.
     """
     return write(workshop, job_id, stamp, command, lambda desk: _answer(desk, command))
+
+
+def preview(workshop: Workshop, job_id: int, step_key: str, ask_key: str, line: str) -> str:
+    """What is understood of a line, before it is kept; raises BadInput where it is not."""
+    view = job_view(workshop, job_id)
+    ask = view.journey.step(step_key).ask
+    if ask is None or ask.key != ask_key:
+        raise Conflict("This question is not open any more; look at the step as it is now.")
+    return read_entry(ask, line, {}).echo
 
 
 def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:

@@ -116,7 +116,8 @@ def _filter_port(supply: Supply, load_ohm: float, harmonics: Floats) -> _Port:
         series = section.resistance_ohm + 1j * harmonics * section.inductance_h
         ratios.append(1.0 / (1.0 + series * admittance))
         admittance = 1.0 / (series + 1.0 / admittance)
-    impedance: Complexes = 1.0 / (admittance + 1j * harmonics * supply.reservoir_f)
+    total = admittance + 1j * harmonics * supply.reservoir_f
+    impedance: Complexes = np.asarray(1.0 / total, dtype=np.complex128)
     nodes: list[Complexes] = [impedance]
     for ratio in reversed(ratios):
         nodes.append(nodes[-1] * ratio)

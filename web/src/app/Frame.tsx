@@ -1,0 +1,53 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { createContext, useContext, useMemo, useState } from "react";
+import { Link, Outlet } from "react-router";
+
+import { useTheme } from "./useTheme";
+
+type Where = { set: (text: string) => void };
+const WhereContext = createContext<Where>({ set: () => undefined });
+
+/** Lets a page say in the bar where one is: set and job. */
+export const useWhere = () => useContext(WhereContext);
+
+/** The bar across the top, and the page under it. */
+export function Frame() {
+  const [where, setWhere] = useState("");
+  const [theme, toggle] = useTheme();
+  const context = useMemo(() => ({ set: setWhere }), []);
+  const other = theme === "lamplight" ? "Daylight" : "Lamplight";
+  return (
+    <WhereContext.Provider value={context}>
+      <Flex direction="column" minH="100%" h={{ lg: "100%" }}>
+        <Flex
+          as="header"
+          h="52px"
+          px={4}
+          gap={4}
+          align="center"
+          bg="panel"
+          borderBottomWidth="1px"
+          borderColor="edge"
+          flexShrink={0}
+          className="no-print"
+        >
+          <Text asChild fontFamily="heading" fontSize="22px" fontWeight={600} color="glow">
+            <Link to="/">Glow Dial</Link>
+          </Text>
+          <Text color="ink" flex="1" truncate data-testid="where">
+            {where}
+          </Text>
+          <Button asChild variant="ghost" color="ink" h="44px">
+            <Link to="/">Shelf</Link>
+          </Button>
+          <Button variant="ghost" color="ink" h="44px" onClick={toggle}>
+            {other}
+          </Button>
+        </Flex>
+        <Box flex="1" minH={0}>
+          <Outlet />
+        </Box>
+      </Flex>
+    </WhereContext.Provider>
+  );
+}

@@ -1,0 +1,24 @@
+import { createBrowserRouter } from "react-router";
+
+import { Frame } from "./Frame";
+import { RouteTrouble } from "./RouteTrouble";
+
+export const router = createBrowserRouter([
+  {
+    path: "/",
+    element: <Frame />,
+    errorElement: <RouteTrouble />,
+    hydrateFallbackElement: <></>,
+    children: [
+      { index: true, lazy: async () => (await import("../stages/shelf/ShelfPage")).route },
+      { path: "jobs/new", lazy: async () => (await import("../stages/intake/NewJobPage")).route },
+      { path: "sheets/new", lazy: async () => (await import("../stages/intake/NewSheetPage")).route },
+      { path: "jobs/:jobId", lazy: async () => (await import("../stages/step/JobPage")).route },
+      {
+        path: "jobs/:jobId/report",
+        lazy: async () => (await import("../stages/handover/ReportPage")).route,
+      },
+      { path: "*", element: <RouteTrouble /> },
+    ],
+  },
+]);
