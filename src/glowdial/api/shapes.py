@@ -8,8 +8,10 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from glowdial.core.journey.plan import missing_cautions
+from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.report import Report
 from glowdial.core.journey.steps import Ask, Plot, Result, Step
+from glowdial.core.receiver import Gap
 from glowdial.core.safety import Danger, caution
 from glowdial.workshop.benches import BenchView
 from glowdial.workshop.jobs import JobView, LogLine, ShelfLine
@@ -304,6 +306,17 @@ class PlotShape(BaseModel):
         )
 
 
+class GapShape(BaseModel):
+    what: str
+    instead: str
+    stage: str
+
+    @classmethod
+    def of(cls, gap: Gap) -> GapShape:
+        """From the core's gap."""
+        return cls(what=gap.what, instead=gap.instead, stage=gap.stage)
+
+
 class StepShape(BaseModel):
     key: str
     stage: str
@@ -325,6 +338,7 @@ class StepShape(BaseModel):
     leave: bool
     closed_because: str
     plot: PlotShape | None
+    gaps: list[GapShape]
 
 
 class StepLine(BaseModel):
@@ -334,6 +348,7 @@ class StepLine(BaseModel):
     stage: str
     title: str
     status: str
+    finished: bool
 
 
 class TemporaryShape(BaseModel):
@@ -377,12 +392,6 @@ class LogShape(BaseModel):
         )
 
 
-class GapShape(BaseModel):
-    what: str
-    instead: str
-    stage: str
-
-
 class AdjusterShape(BaseModel):
     key: str
     name: str
@@ -404,7 +413,7 @@ class JobShape(BaseModel):
     step: StepShape | None
     temporaries: list[TemporaryShape]
     switched_off: list[SwitchedShape]
-    gaps: list[GapShape]
+    changeables: list[str]
     adjusters: list[AdjusterShape]
     log: list[LogShape]
 
@@ -429,7 +438,13 @@ class JobShape(BaseModel):
                 for s in view.journey.stages()
             ],
             steps=[
-                StepLine(key=s.key, stage=s.stage.value, title=s.title, status=s.status.value)
+                StepLine(
+                    key=s.key,
+                    stage=s.stage.value,
+                    title=s.title,
+                    status=s.status.value,
+                    finished=s.status.finished,
+                )
                 for s in view.journey.steps
             ],
             next_step=view.journey.next_key,
@@ -448,7 +463,7 @@ class JobShape(BaseModel):
                 SwitchedShape(id=int(s.key), what=s.what, off=s.off)
                 for s in view.record.switched_off
             ],
-            gaps=[GapShape(what=g.what, instead=g.instead, stage=g.stage) for g in view.facts.gaps],
+            changeables=list(CHANGEABLES),
             adjusters=[AdjusterShape(key=a.key, name=a.name) for a in view.facts.adjusters],
             log=[LogShape.of(line) for line in view.log],
         )
@@ -480,6 +495,7 @@ def step_shape(view: JobView, step: Step) -> StepShape:
         leave=step.leave,
         closed_because=step.closed_because,
         plot=PlotShape.of(step.plot) if step.plot else None,
+        gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage.value],
     )
 
 
@@ -497,6 +513,7 @@ class BenchShape(BaseModel):
     generator: str
     dial: str
     meters: list[MeterShape]
+    held_step: str
     held_v: float | None
     peak_words: str
     turned: str
@@ -508,6 +525,7 @@ class BenchShape(BaseModel):
             link=view.link,
             generator=view.generator,
             dial=view.dial,
+            held_step=view.held_step,
             held_v=view.held_v,
             peak_words=view.peak_words,
             turned=view.turned,

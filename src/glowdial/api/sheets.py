@@ -11,7 +11,8 @@ from sqlalchemy import select
 from glowdial.api.shapes import GapShape, Opened, SheetDocument, SheetShape
 from glowdial.api.wiring import WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
-from glowdial.sheets.template import TemplateRequest, sheet_from_template
+from glowdial.sheets.template import sheet_from_template
+from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
 from glowdial.workshop.sheets import (
     check_sheet,
@@ -42,16 +43,13 @@ def read_one(workshop: WorkshopDep, sheet_id: SheetId) -> SheetDocument:
     """One sheet as its document, with what it does not say."""
     with workshop.database.reading() as session:
         row = get_sheet(session, sheet_id)
-    gaps = [
-        GapShape(what=g.what, instead=g.instead, stage=g.stage) for g in facts_of(row.document).gaps
-    ]
     return SheetDocument(
         id=row.id,
         maker=row.maker,
         model=row.model,
         version=row.version,
         document=row.document,
-        gaps=gaps,
+        gaps=[GapShape.of(g) for g in facts_of(row.document).gaps],
     )
 
 
@@ -66,10 +64,10 @@ def import_sheet(
 
 
 @router.post("/sheets/from-template", operation_id="makeSheet", status_code=201)
-def make_sheet(workshop: WorkshopDep, body: TemplateRequest) -> Opened:
-    """Make a sheet from the commonest circuit with the figures given."""
+def make_sheet(workshop: WorkshopDep, body: TemplateForm) -> Opened:
+    """Make a sheet from the commonest circuit with the figures given, written as people do."""
     try:
-        sheet = sheet_from_template(body)
+        sheet = sheet_from_template(read_form(body))
     except ValidationError as error:
         raise sheet_fault(error) from error
     check_sheet(sheet.model_dump(mode="json"))

@@ -100,8 +100,14 @@ CAPACITANCE = Quantity(
     "capacitance", "F", "pF", 1e-14, 1.0, "0.033u", "must be a capacitance of 0.01 pF to 1 F"
 )
 
+FILTER_CAPACITANCE = Quantity(
+    "filter capacitance", "F", "uF", 1e-9, 0.1, "16", "must be a filter capacitor of 1 nF to 0.1 F"
+)
+CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
+
 _TAIL = {
     "V": r"(?:V|v|volts?)?",
+    "A": r"(?:A|amps?)?",
     "Hz": r"(?:Hz|hz|HZ|c/s)?",
     "ohm": r"(?:Ω|ohms?|R)?",
     "F": r"(?:F)?",
@@ -264,5 +270,7 @@ BY_NAME = {
         TURNS,
         RESISTANCE,
         CAPACITANCE,
+        FILTER_CAPACITANCE,
+        CURRENT,
     )
 }

@@ -77,7 +77,8 @@ class BandFacts:
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """Something that the sheet does not give: what, and what is done about it meanwhile."""
+    """Something that the sheet does not give: what, what is done about it meanwhile, and the name
+    of the stage where it is missed."""
 
     what: str
     instead: str

@@ -199,12 +199,20 @@ def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
         )
     if sheet.b_plus_resistance_ohm is None:
         gaps.append(
-            Gap("B+ to chassis resistance", "10 k is taken as the least (bench's norm)", "cold")
+            Gap(
+                "B+ to chassis resistance",
+                "10 k is taken as the least (bench's norm)",
+                "cold checks",
+            )
         )
     if sheet.gang is None:
-        gaps.append(Gap("the gang's capacities", "12-430 pF is taken (bench's norm)", "oscillator"))
+        gaps.append(
+            Gap("the gang's capacities", "12-430 pF is taken (bench's norm)", "oscillator and RF")
+        )
     if any(band.dial_tolerance is None for band in sheet.bands):
-        gaps.append(Gap("the dial tolerance", "0.5 % of the frequency is taken", "oscillator"))
+        gaps.append(
+            Gap("the dial tolerance", "0.5 % of the frequency is taken", "oscillator and RF")
+        )
     silent = [
         a.name
         for a in sheet.adjusters
@@ -215,7 +223,7 @@ def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
             Gap(
                 f"how much a turn changes ({', '.join(silent[:3])}{', ...' if silent[3:] else ''})",
                 "the first move is a small one, and how far to go is learned from it",
-                "oscillator",
+                "oscillator and RF",
             )
         )
     if not sheet.sensitivity or any(s.limit_emf_v is None for s in sheet.sensitivity):

@@ -66,6 +66,7 @@ class TemplateRequest(Section):
     bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=6)]
     mains_v: float | None = Field(default=None, gt=0, le=1000)
     supply: TemplateSupply | None = None
+    b_plus_resistance_ohm: float | None = Field(default=None, gt=0, le=1e9)
     sensitivity_emf_v: float | None = Field(default=None, gt=0, le=1)
 
 
@@ -82,6 +83,7 @@ def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
         "intermediate_frequency_source": Source.SERVICE_MANUAL,
         "intermediate_frequency_hz": request.intermediate_frequency_hz,
         "supply": _supply(request),
+        "b_plus_resistance_ohm": request.b_plus_resistance_ohm,
         "if_transformers": [
             TransformerSheet(
                 key=f"t{n}",

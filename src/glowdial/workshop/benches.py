@@ -48,6 +48,7 @@ class BenchView:
     generator: str
     dial: str
     meters: tuple[Meter, ...]
+    held_step: str
     held_v: float | None
     peak_words: str
     turned: str
@@ -59,7 +60,7 @@ def bench_view(workshop: Workshop, job_id: int) -> BenchView:
         job = get_job(session, job_id)
         row = get_bench(session, job_id)
         if row is None:
-            return BenchView(job.link, "", "", (), None, "", "")
+            return BenchView(job.link, "", "", (), "", None, "", "")
         facts = facts_of(job.sheet)
         bench = _bench(facts, row, load_record(session, job_id))
         return _view(job.link, bench, row)
@@ -97,6 +98,7 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
         generator,
         dial,
         meters,
+        row.held.get("step", ""),
         held,
         peak_words(avc, held) if held is not None else "",
         turns(row.held["turned"]) if row.held.get("turned") else "",

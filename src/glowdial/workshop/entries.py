@@ -10,7 +10,7 @@ from glowdial.core.errors import BadInput, Conflict, Doubted, NotFound
 from glowdial.core.journey.entry import Entry, read_entry
 from glowdial.core.journey.handover import HAND_OVER
 from glowdial.core.journey.plan import missing_cautions
-from glowdial.core.journey.record import CABINET, PART_AREAS
+from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
@@ -79,7 +79,7 @@ def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
     after = next((s for s in desk.journey.steps if s.key == step.key), None)
     judged = after.results[-1] if after and after.results else None
     return {
-        "echo": entry.echo,
+        "echo": "" if ask.confirm else entry.echo,
         "verdict": judged.judgement.verdict.value if judged else "",
         "words": judged.judgement.words if judged else "",
         "next_step": desk.journey.next_key,
@@ -257,9 +257,9 @@ def note_change(
     """Note that a part was changed or the cabinet taken off or put on: readings go stale."""
 
     def act(desk: Desk) -> dict[str, Any]:
-        known = (CABINET, *PART_AREAS)
-        if what not in known:
-            raise BadInput("what changed", what, f"must be one of {', '.join(known)}", "supply")
+        if what not in CHANGEABLES:
+            wanted = f"must be one of {', '.join(CHANGEABLES)}"
+            raise BadInput("what changed", what, wanted, "supply")
         desk.scribe.change(what, _text("note", note, "first filter capacitor renewed"))
         return {}
 

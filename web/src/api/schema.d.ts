@@ -563,7 +563,7 @@ export interface paths {
         put?: never;
         /**
          * Make Sheet
-         * @description Make a sheet from the commonest circuit with the figures given.
+         * @description Make a sheet from the commonest circuit with the figures given, written as people do.
          */
         post: operations["makeSheet"];
         delete?: never;
@@ -674,6 +674,42 @@ export interface components {
             prompt: string;
         };
         /**
+         * BandForm
+         * @description A band as its dial and alignment table print it; a bare number is in kHz.
+         */
+        BandForm: {
+            /**
+             * High
+             * @example 1600
+             */
+            high: string;
+            /**
+             * High Mark
+             * @default
+             */
+            high_mark: string;
+            /**
+             * Low
+             * @example 540
+             */
+            low: string;
+            /**
+             * Low Mark
+             * @default
+             */
+            low_mark: string;
+            /**
+             * Name
+             * @example Broadcast
+             */
+            name: string;
+            /**
+             * Padder
+             * @default true
+             */
+            padder: boolean;
+        };
+        /**
          * BenchShape
          * @description The bench panel.
          */
@@ -682,6 +718,8 @@ export interface components {
             dial: string;
             /** Generator */
             generator: string;
+            /** Held Step */
+            held_step: string;
             /** Held V */
             held_v: number | null;
             /** Link */
@@ -837,10 +875,10 @@ export interface components {
         JobShape: {
             /** Adjusters */
             adjusters: components["schemas"]["AdjusterShape"][];
+            /** Changeables */
+            changeables: string[];
             /** Closed At */
             closed_at: string | null;
-            /** Gaps */
-            gaps: components["schemas"]["GapShape"][];
             /** Job Id */
             job_id: number;
             /** Link */
@@ -1318,6 +1356,8 @@ export interface components {
          * @description A step on the scale.
          */
         StepLine: {
+            /** Finished */
+            finished: boolean;
             /** Key */
             key: string;
             /** Stage */
@@ -1344,6 +1384,8 @@ export interface components {
             controls: string[];
             /** Cost */
             cost: string;
+            /** Gaps */
+            gaps: components["schemas"]["GapShape"][];
             /** Key */
             key: string;
             /** Leads */
@@ -1460,113 +1502,99 @@ export interface components {
             what: string;
         };
         /**
-         * TemplateBand
-         * @description A band as the dial shows it; marks and tolerance when the alignment table gives them.
+         * TemplateForm
+         * @description What the service data gives. Maker, model, IF and one band are enough to begin.
+         *
+         *     The supply is described when its unloaded winding voltage, B+ and B+ current are given; what
+         *     else is left empty there takes the commonest value.
          */
-        TemplateBand: {
+        TemplateForm: {
             /**
-             * High Hz
-             * @example 1600000
+             * B Plus
+             * @default
+             * @example 235
              */
-            high_hz: number;
-            /** High Mark Hz */
-            high_mark_hz?: number | null;
+            b_plus: string;
             /**
-             * Low Hz
-             * @example 540000
+             * B Plus Current
+             * @default
+             * @example 60
              */
-            low_hz: number;
-            /** Low Mark Hz */
-            low_mark_hz?: number | null;
+            b_plus_current: string;
             /**
-             * Name
-             * @example Broadcast
+             * B Plus Resistance
+             * @default
              */
-            name: string;
-            /**
-             * Padder
-             * @default true
-             */
-            padder: boolean;
-        };
-        /**
-         * TemplateRequest
-         * @description What is known; maker, model, IF and one band are enough to begin.
-         */
-        TemplateRequest: {
+            b_plus_resistance: string;
             /** Bands */
-            bands: components["schemas"]["TemplateBand"][];
+            bands: components["schemas"]["BandForm"][];
             /** @default mains transformer */
             chassis: components["schemas"]["Chassis"];
             /**
-             * Intermediate Frequency Hz
-             * @example 455000
+             * Filter Capacitor
+             * @default
              */
-            intermediate_frequency_hz: number;
-            /** Mains V */
-            mains_v?: number | null;
-            /** Maker */
+            filter_capacitor: string;
+            /**
+             * Filter Resistance
+             * @default
+             */
+            filter_resistance: string;
+            /**
+             * Intermediate Frequency
+             * @example 455
+             */
+            intermediate_frequency: string;
+            /**
+             * Mains
+             * @default
+             * @example 230
+             */
+            mains: string;
+            /**
+             * Maker
+             * @example Orlwick
+             */
             maker: string;
-            /** Model */
+            /**
+             * Model
+             * @example Slipway Five
+             */
             model: string;
-            /** Sensitivity Emf V */
-            sensitivity_emf_v?: number | null;
-            supply?: components["schemas"]["TemplateSupply"] | null;
-        };
-        /**
-         * TemplateSupply
-         * @description The few figures of a mains-transformer supply with capacitor input.
-         */
-        TemplateSupply: {
-            /** B Plus Current A */
-            b_plus_current_a: number;
-            /**
-             * B Plus V
-             * @description B+ at the last filter capacitor
-             */
-            b_plus_v: number;
-            /**
-             * Filter F
-             * @default 0.000016
-             */
-            filter_f: number;
-            /**
-             * Filter Ohm
-             * @default 1000
-             */
-            filter_ohm: number;
-            /**
-             * Line Hz
-             * @default 50
-             */
-            line_hz: number;
             /** @default vacuum */
             rectifier: components["schemas"]["RectifierKind"];
             /**
-             * Rectifier Drop Current A
-             * @default 0.1
+             * Rectifier Drop
+             * @default
              */
-            rectifier_drop_current_a: number;
+            rectifier_drop: string;
             /**
-             * Rectifier Drop V
-             * @default 50
+             * Rectifier Drop Current
+             * @default
              */
-            rectifier_drop_v: number;
+            rectifier_drop_current: string;
             /**
-             * Reservoir F
-             * @default 0.000016
+             * Reservoir
+             * @default
              */
-            reservoir_f: number;
+            reservoir: string;
             /**
-             * Secondary V
-             * @description RMS of one half, unloaded
+             * Secondary
+             * @default
+             * @example 290
              */
-            secondary_v: number;
+            secondary: string;
             /**
-             * Source Ohm
-             * @default 250
+             * Sensitivity
+             * @default
+             * @example 25 uV
              */
-            source_ohm: number;
+            sensitivity: string;
+            /**
+             * Source Resistance
+             * @default
+             */
+            source_resistance: string;
         };
         /** TemporaryRequest */
         TemporaryRequest: {
@@ -3291,7 +3319,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TemplateRequest"];
+                "application/json": components["schemas"]["TemplateForm"];
             };
         };
         responses: {

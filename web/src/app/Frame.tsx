@@ -18,7 +18,7 @@ export function Frame() {
   const other = theme === "lamplight" ? "Daylight" : "Lamplight";
   return (
     <WhereContext.Provider value={context}>
-      <Flex direction="column" minH="100%" h={{ lg: "100%" }}>
+      <Flex direction="column" minH="100%" h={{ lg: "100%" }} className="page">
         <Flex
           as="header"
           h="52px"
@@ -44,7 +44,7 @@ export function Frame() {
             {other}
           </Button>
         </Flex>
-        <Box flex="1" minH={0}>
+        <Box flex="1" minH={0} overflowY={{ lg: "auto" }} className="page">
           <Outlet />
         </Box>
       </Flex>

@@ -1,6 +1,7 @@
 import "@fontsource-variable/jetbrains-mono/index.css";
 import "@fontsource-variable/jost/index.css";
 import "@fontsource-variable/source-sans-3/index.css";
+import "./print.css";
 
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

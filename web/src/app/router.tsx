@@ -12,8 +12,11 @@ export const router = createBrowserRouter([
     children: [
       { index: true, lazy: async () => (await import("../stages/shelf/ShelfPage")).route },
       { path: "jobs/new", lazy: async () => (await import("../stages/intake/NewJobPage")).route },
-      { path: "sheets/new", lazy: async () => (await import("../stages/intake/NewSheetPage")).route },
-      { path: "jobs/:jobId", lazy: async () => (await import("../stages/step/JobPage")).route },
+      {
+        path: "sheets/new",
+        lazy: async () => (await import("../stages/intake/NewSheetPage")).route,
+      },
+      { path: "jobs/:jobId", lazy: async () => (await import("../journey/JobPage")).route },
       {
         path: "jobs/:jobId/report",
         lazy: async () => (await import("../stages/handover/ReportPage")).route,

@@ -8,8 +8,6 @@ const config = defineConfig({
     "html, body, #root": { height: "100%" },
     body: { bg: "ground", color: "ink", fontFamily: "body", fontSize: "16px", lineHeight: 1.35 },
     "*:focus-visible": { outline: "3px solid {colors.glow}", outlineOffset: "2px" },
-    "@media (prefers-reduced-motion: reduce)": { "*": { transition: "none !important" } },
-    "@media print": { body: { bg: "white", color: "black" } },
   },
   theme: {
     tokens: {
@@ -34,6 +32,7 @@ const config = defineConfig({
         outside: both("#b3261e", "#ff7a5c"),
         unknown: both("#6b6258", "#a59a8c"),
         band: both("#d9e4c6", "#33402a"),
+        gray: { focusRing: both("#a85400", "#ffb347") },
       },
     },
   },

@@ -27,6 +27,17 @@ export function JourneyScale({ stages, at, index, onGo }: Props) {
 
   return (
     <Box as="nav" aria-label="Journey" position="relative" h="72px" bg="panel" flexShrink={0}>
+      <Box
+        position="absolute"
+        top="2px"
+        bottom="2px"
+        w="3px"
+        bg="glow"
+        borderRadius="2px"
+        pointerEvents="none"
+        transition="left 0.4s ease-out"
+        left={`calc(${pointerPlace(stages, at, index) * 100}% - 1px)`}
+      />
       <Flex h="100%">
         {stages.map((stage, n) => (
           <Box
@@ -53,17 +64,6 @@ export function JourneyScale({ stages, at, index, onGo }: Props) {
           </Box>
         ))}
       </Flex>
-      <Box
-        position="absolute"
-        top="2px"
-        bottom="2px"
-        w="3px"
-        bg="glow"
-        borderRadius="2px"
-        pointerEvents="none"
-        transition="left 0.4s ease-out"
-        left={`calc(${pointerPlace(stages, at, index) * 100}% - 1px)`}
-      />
     </Box>
   );
 }
@@ -77,13 +77,14 @@ function Stop({ stage }: { stage: StageState }) {
         fontSize="15px"
         fontWeight={500}
         position="absolute"
-        top="6px"
+        top="4px"
         left="0"
         right="0"
-        px="2px"
         truncate
       >
-        {stage.stage}
+        <Box as="span" bg="panel" px="4px">
+          {stage.stage}
+        </Box>
       </Text>
       <Box position="absolute" left={0} right={0} top="36px" h="2px" bg="edge" />
       <Box
@@ -115,8 +116,10 @@ function Stop({ stage }: { stage: StageState }) {
         color={stage.trouble ? "outside" : "dim"}
         fontWeight={stage.trouble ? 700 : 400}
       >
-        {stage.trouble ? "▲ " : ""}
-        {stopWord(stage)}
+        <Box as="span" bg="panel" px="4px">
+          {stage.trouble ? "▲ " : ""}
+          {stopWord(stage)}
+        </Box>
       </Text>
     </>
   );

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 IF_AREA = "if"
 CABINET = "cabinet"
 PART_AREAS = ("supply", "if", "oscillator", "aerial", "audio")
+CHANGEABLES = (*PART_AREAS, CABINET)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,153 @@
+"""The template as a form: every figure as the service data prints it, empty where it says nothing.
+
+Reading the form gives the template's request in SI; what cannot be right is refused by the name of
+its field.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from glowdial.core.errors import BadInput
+from glowdial.core.quantities import (
+    AC_VOLTS,
+    CURRENT,
+    DC_VOLTS,
+    FILTER_CAPACITANCE,
+    FREQUENCY,
+    INTERMEDIATE_FREQUENCY,
+    LEVEL,
+    RESISTANCE,
+    Quantity,
+    khz,
+    parse,
+)
+from glowdial.core.supply.circuit import RectifierKind
+from glowdial.sheets.receiver import Chassis, Section
+from glowdial.sheets.template import TemplateBand, TemplateRequest, TemplateSupply
+
+Written = Annotated[str, Field(max_length=60)]
+
+
+class BandForm(Section):
+    """A band as its dial and alignment table print it; a bare number is in kHz."""
+
+    name: Written = Field(examples=["Broadcast"])
+    low: Written = Field(examples=["540"])
+    high: Written = Field(examples=["1600"])
+    low_mark: Written = ""
+    high_mark: Written = ""
+    padder: bool = True
+
+
+class TemplateForm(Section):
+    """What the service data gives. Maker, model, IF and one band are enough to begin.
+
+    The supply is described when its unloaded winding voltage, B+ and B+ current are given; what
+    else is left empty there takes the commonest value.
+    """
+
+    maker: Written = Field(examples=["Orlwick"])
+    model: Written = Field(examples=["Slipway Five"])
+    chassis: Chassis = Chassis.MAINS_TRANSFORMER
+    intermediate_frequency: Written = Field(examples=["455"])
+    bands: list[BandForm] = Field(min_length=1, max_length=6)
+    mains: Written = Field(default="", examples=["230"])
+    secondary: Written = Field(default="", examples=["290"])
+    source_resistance: Written = ""
+    rectifier: RectifierKind = RectifierKind.VACUUM
+    rectifier_drop: Written = ""
+    rectifier_drop_current: Written = ""
+    reservoir: Written = ""
+    filter_resistance: Written = ""
+    filter_capacitor: Written = ""
+    b_plus: Written = Field(default="", examples=["235"])
+    b_plus_current: Written = Field(default="", examples=["60"])
+    b_plus_resistance: Written = ""
+    sensitivity: Written = Field(default="", examples=["25 uV"])
+
+
+def read_form(form: TemplateForm) -> TemplateRequest:
+    """The form's figures in SI.
+
+    Raises BadInput naming the field as the form labels it, and pydantic's ValidationError for what
+    is out of a section's limits.
+    """
+    for label, text in (("maker", form.maker), ("model", form.model)):
+        if not text.strip():
+            raise BadInput(label, text, "is empty, and the sheet is found by it", "Orlwick")
+    return TemplateRequest(
+        maker=form.maker,
+        model=form.model,
+        chassis=form.chassis,
+        intermediate_frequency_hz=parse(form.intermediate_frequency, INTERMEDIATE_FREQUENCY, "IF"),
+        bands=[_band(band) for band in form.bands],
+        mains_v=_given(form.mains, AC_VOLTS, "mains voltage"),
+        supply=_supply(form),
+        b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
+        sensitivity_emf_v=_given(form.sensitivity, LEVEL, "sensitivity"),
+    )
+
+
+def _given(text: str, quantity: Quantity, label: str) -> float | None:
+    return parse(text, quantity, label) if text.strip() else None
+
+
+def _band(form: BandForm) -> TemplateBand:
+    name = form.name.strip() or "Broadcast"
+    low_hz = parse(form.low, FREQUENCY, f"{name}, low end")
+    high_hz = parse(form.high, FREQUENCY, f"{name}, high end")
+    if high_hz <= low_hz:
+        wanted = f"must lie above the low end, {khz(low_hz)}"
+        raise BadInput(f"{name}, high end", form.high, wanted, "540 to 1600")
+    return TemplateBand(
+        name=name,
+        low_hz=low_hz,
+        high_hz=high_hz,
+        low_mark_hz=_given(form.low_mark, FREQUENCY, f"{name}, low mark"),
+        high_mark_hz=_given(form.high_mark, FREQUENCY, f"{name}, high mark"),
+        padder=form.padder,
+    )
+
+
+def _supply(form: TemplateForm) -> TemplateSupply | None:
+    needed = {
+        "winding, unloaded": form.secondary,
+        "B+": form.b_plus,
+        "B+ current": form.b_plus_current,
+        "mains voltage": form.mains,
+    }
+    if not (form.secondary.strip() or form.b_plus.strip() or form.b_plus_current.strip()):
+        return None
+    for label, text in needed.items():
+        if not text.strip():
+            raise BadInput(
+                label, "", "is wanted too when the supply is described", _EXAMPLES[label]
+            )
+    optional = {
+        "source_ohm": _given(form.source_resistance, RESISTANCE, "source resistance"),
+        "rectifier_drop_v": _given(form.rectifier_drop, DC_VOLTS, "rectifier drop"),
+        "rectifier_drop_current_a": _given(
+            form.rectifier_drop_current, CURRENT, "rectifier drop current"
+        ),
+        "reservoir_f": _given(form.reservoir, FILTER_CAPACITANCE, "first filter capacitor"),
+        "filter_ohm": _given(form.filter_resistance, RESISTANCE, "filter resistor"),
+        "filter_f": _given(form.filter_capacitor, FILTER_CAPACITANCE, "second filter capacitor"),
+    }
+    required = {
+        "secondary_v": parse(form.secondary, AC_VOLTS, "winding, unloaded"),
+        "b_plus_v": parse(form.b_plus, DC_VOLTS, "B+"),
+        "b_plus_current_a": parse(form.b_plus_current, CURRENT, "B+ current"),
+    }
+    figures = required | {name: value for name, value in optional.items() if value is not None}
+    return TemplateSupply.model_validate({"rectifier": form.rectifier, **figures})
+
+
+_EXAMPLES = {
+    "winding, unloaded": "290",
+    "B+": "235",
+    "B+ current": "60",
+    "mains voltage": "230",
+}

@@ -1,0 +1,131 @@
+"""What a person at the bench can do with the pages: read them, type, press keys."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException
+from selenium.webdriver import ActionChains, Chrome, Keys
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+
+PATIENCE_S = 20.0
+AXE_RULES = '{runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}'
+
+
+@dataclass(frozen=True)
+class BenchPage:
+    """The page in the browser."""
+
+    driver: Chrome
+
+    def open(self, address: str) -> None:
+        """Go to an address."""
+        self.driver.get(address)
+
+    def find(self, test_id: str) -> WebElement | None:
+        """The element of that test id, if it is there."""
+        found = self.driver.find_elements(By.CSS_SELECTOR, f"[data-testid={test_id}]")
+        return found[0] if found else None
+
+    def text(self, test_id: str) -> str:
+        """Its text, empty when it is not there."""
+        for _ in range(3):
+            try:
+                element = self.find(test_id)
+                return element.text if element else ""
+            except StaleElementReferenceException:
+                continue
+        return ""
+
+    def texts(self, test_id: str) -> list[str]:
+        """Texts of all elements of that test id."""
+        elements = self.driver.find_elements(By.CSS_SELECTOR, f"[data-testid={test_id}]")
+        return [e.text for e in elements]
+
+    def wait(self, what: str, ready: Callable[[], object]) -> None:
+        """Wait until ``ready`` is true."""
+        end = time.monotonic() + PATIENCE_S
+        while time.monotonic() < end:
+            try:
+                if ready():
+                    return
+            except (StaleElementReferenceException, NoSuchElementException):
+                pass
+            time.sleep(0.02)
+        self.driver.save_screenshot("/tmp/fail.png")
+        raise AssertionError(f"waited in vain for {what}; trouble says {self.text('trouble')!r}")
+
+    def wait_for(self, test_id: str) -> WebElement:
+        """Wait for an element and return it."""
+        self.wait(test_id, lambda: self.find(test_id))
+        element = self.find(test_id)
+        assert element is not None
+        return element
+
+    def state(self) -> tuple[str, str, str]:
+        """Version, step and question of the job page."""
+        job = self.wait_for("job")
+        return tuple(job.get_attribute(f"data-{n}") or "" for n in ("version", "step", "ask"))
+
+    def press(self, *keys: str) -> None:
+        """Press keys into whatever has the focus."""
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def press_with(self, modifier: str, key: str) -> None:
+        """Press a key while another is held."""
+        chain = ActionChains(self.driver)
+        chain.key_down(modifier).send_keys(key).key_up(modifier).perform()
+
+    def type_over(self, text: str) -> None:
+        """Replace what stands in the focused input."""
+        self.press_with(Keys.CONTROL, "a")
+        self.press(text)
+
+    def click(self, words: str) -> None:
+        """Click the button or link with these words."""
+        path = f"//*[self::button or self::a][contains(normalize-space(.), {words!r})]"
+        self.wait(words, lambda: self.driver.find_elements(By.XPATH, path))
+        self.driver.find_element(By.XPATH, path).click()
+
+    def label(self, words: str) -> WebElement:
+        """The field with this label."""
+        path = f"//label[contains(normalize-space(.), {words!r})]"
+        self.wait(words, lambda: self.driver.find_elements(By.XPATH, path))
+        target = self.driver.find_element(By.XPATH, path).get_attribute("for")
+        return self.driver.find_element(By.ID, str(target))
+
+    def fill(self, words: str, text: str) -> None:
+        """Type into the field with this label."""
+        field = self.label(words)
+        field.clear()
+        field.send_keys(text)
+
+    def changed_from(self, before: tuple[str, str, str]) -> None:
+        """Wait until the job was written to and shows where it stands now."""
+        self.wait("the entry to be kept", lambda: self.state() != before and self.settled())
+
+    def settled(self) -> bool:
+        """Whether the page shows a step that can be acted on."""
+        return any(
+            self.find(t) for t in ("acknowledge", "confirm", "line", "blocked", "status")
+        ) or bool(self.driver.find_elements(By.CSS_SELECTOR, "[role=radiogroup], main textarea"))
+
+    def keep_line(self, line: str) -> None:
+        """Type a line into the one input and keep it."""
+        before = self.state()
+        self.wait_for("line")
+        self.type_over(line)
+        self.press(Keys.ENTER)
+        self.changed_from(before)
+
+    def faults(self, axe: str) -> list[str]:
+        """What the accessibility checker finds at WCAG 2.2 AA on the page as it is."""
+        self.driver.execute_script(axe)
+        found = self.driver.execute_async_script(
+            f"const done = arguments[0]; axe.run(document, {AXE_RULES}).then("
+            "r => done(r.violations.map(v => v.id + ': ' + v.nodes[0].html)))"
+        )
+        return list(found)

@@ -1,0 +1,66 @@
+"""The demo set from the door to its printed report, by keyboard, at the simulated bench."""
+
+from __future__ import annotations
+
+import base64
+import json
+import urllib.request
+from collections.abc import Callable
+
+import pytest
+from browser.page import BenchPage
+from browser.walk import work
+from selenium.webdriver import Keys
+
+pytestmark = pytest.mark.browser
+
+
+def dial_errors_hz(address: str, job: str) -> dict[float, float]:
+    """Error at each dial mark, from the job's own open document."""
+    with urllib.request.urlopen(f"{address}/api/jobs/{job}/document") as answer:
+        document = json.load(answer)
+    withdrawn = {w["answer_seq"] for w in document["withdrawals"]}
+    latest = {
+        (a["step"], a["ask"]): a["id"] for a in document["answers"] if a["seq"] not in withdrawn
+    }
+    values = {r["answer_id"]: r["value"] for r in document["readings"]}
+    return {
+        float(ask): values[key] - float(ask)
+        for (step, ask), key in latest.items()
+        if step in ("dial.bc", "dial.sw")
+    }
+
+
+def test_from_opening_to_printed_report(page: BenchPage, serve: Callable[..., str]) -> None:
+    address = serve(demo=True)
+    page.open(address)
+    page.wait_for("shelf-card").click()
+    page.wait_for("job")
+    assert "complaint" in page.text("step-title")
+    work(page)
+    assert page.text("closed-because") == ""
+
+    errors = dial_errors_hz(address, "2")
+    assert len(errors) == 10
+    tolerance = {mark: (0.005 if mark < 3e6 else 0.01) * mark for mark in errors}
+    assert {m: e for m, e in errors.items() if abs(e) > tolerance[m]} == {}
+
+    page.click("Report")
+    page.wait_for("report")
+    rows = page.texts("report-row")
+    assert sum("inside" in row or "near the edge" in row for row in rows) >= 14
+    pdf = base64.b64decode(page.driver.print_page())
+    assert pdf.startswith(b"%PDF") and pdf.count(b"/Type /Page\n") <= 1
+
+
+def test_the_scale_is_walked_by_keys(page: BenchPage, serve: Callable[..., str]) -> None:
+    address = serve(demo=True)
+    page.open(f"{address}/jobs/1")
+    page.wait_for("confirm")
+    page.driver.execute_script("document.querySelector('nav button[tabindex=\"0\"]').focus()")
+    page.press("4")
+    page.wait("bring-up", lambda: page.state()[1].startswith("bring-up"))
+    page.press(Keys.PAGE_UP)
+    page.wait("the step before", lambda: page.state()[1] == "bring-up.set-up")
+    page.press(Keys.F9)
+    page.wait("what is next", lambda: page.state()[1] == "osc.bc.set-up")

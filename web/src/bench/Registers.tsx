@@ -1,0 +1,180 @@
+import { Button, Flex, Heading, Stack, Text } from "@chakra-ui/react";
+import { useState } from "react";
+
+import type { Job } from "../api/client";
+import type { Writes } from "../journey/useWrites";
+import { FormDialog } from "../shared/FormDialog";
+import { Trouble } from "../shared/Trouble";
+
+type Props = { job: Job; stepKey: string; writes: Writes };
+type Which = "clip" | "change" | "move" | "note" | null;
+
+/** What is clipped on and switched off now, and the entries that no step asks for. */
+export function Registers({ job, stepKey, writes }: Props) {
+  const [which, setWhich] = useState<Which>(null);
+  const [trouble, setTrouble] = useState<unknown>(null);
+  const on = job.temporaries.filter((t) => t.on);
+  const off = job.switched_off.filter((s) => s.off);
+  const attempt = (write: Promise<unknown>) => {
+    write.then(() => setTrouble(null), setTrouble);
+  };
+  return (
+    <Stack as="section" aria-label="On, off and changed" bg="panel" p={4} gap={2} flex="1" minH={0}>
+      <Heading fontSize="20px" fontWeight={500}>
+        On, off and changed
+      </Heading>
+      <Stack gap={1} overflowY="auto" minH={0}>
+        {on.length + off.length === 0 && (
+          <Text color="dim" fontSize="15px">
+            Nothing is clipped on, nothing is switched off.
+          </Text>
+        )}
+        {on.map((t) => (
+          <Flex key={t.id} gap={2} align="center" data-testid="temporary">
+            <Text flex="1" fontSize="15px" lineHeight={1.2}>
+              {t.what}: {t.place}
+              {t.wanted_under_power ? "" : " (not under power)"}
+            </Text>
+            <Button
+              h="44px"
+              variant="outline"
+              borderColor="edge"
+              color="ink"
+              onClick={() => attempt(writes.unclip(t.id))}
+            >
+              Take off
+            </Button>
+          </Flex>
+        ))}
+        {off.map((s) => (
+          <Flex key={s.id} gap={2} align="center">
+            <Text flex="1" fontSize="15px" lineHeight={1.2}>
+              {s.what}
+            </Text>
+            <Button
+              h="44px"
+              variant="outline"
+              borderColor="edge"
+              color="ink"
+              onClick={() => attempt(writes.restore(s.id))}
+            >
+              Put back
+            </Button>
+          </Flex>
+        ))}
+      </Stack>
+      <Flex gap={2} wrap="wrap" mt="auto">
+        <Entry words="Clipped on" onClick={() => setWhich("clip")} />
+        <Entry words="Part or cabinet" onClick={() => setWhich("change")} />
+        {job.link === "hand" && <Entry words="Turned" onClick={() => setWhich("move")} />}
+        <Entry words="Remark" onClick={() => setWhich("note")} />
+      </Flex>
+      <Trouble error={trouble} />
+      {which && (
+        <RegisterDialog
+          which={which}
+          job={job}
+          stepKey={stepKey}
+          writes={writes}
+          onClose={() => setWhich(null)}
+        />
+      )}
+    </Stack>
+  );
+}
+
+function Entry({ words, onClick }: { words: string; onClick: () => void }) {
+  return (
+    <Button
+      h="44px"
+      px={3}
+      variant="outline"
+      borderColor="edge"
+      color="ink"
+      fontSize="15px"
+      onClick={onClick}
+    >
+      {words}
+    </Button>
+  );
+}
+
+type DialogProps = Props & { which: Exclude<Which, null>; onClose: () => void };
+
+function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
+  const value = (values: Record<string, string>, name: string) => values[name] ?? "";
+  if (which === "clip") {
+    return (
+      <FormDialog
+        title="Clipped on"
+        words="A clip lead, jumper, lifted lead or pulled cap. Power and handover wait for it unless it is wanted under power."
+        fields={[
+          { name: "what", label: "What", kind: "text", placeholder: "jumper" },
+          { name: "place", label: "Where", kind: "text", placeholder: "V2 grid to chassis" },
+          { name: "wanted", label: "It is wanted under power", kind: "yes" },
+        ]}
+        submit="Keep"
+        onSubmit={(v) =>
+          writes.clip(value(v, "what"), value(v, "place"), value(v, "wanted") === "yes")
+        }
+        onClose={onClose}
+      />
+    );
+  }
+  if (which === "change") {
+    return (
+      <FormDialog
+        title="A part or the cabinet changed"
+        words="Readings that rest on it become stale and are asked for again."
+        fields={[
+          {
+            name: "what",
+            label: "What changed",
+            kind: "choice",
+            choices: job.changeables.map((c) => ({ value: c, label: c })),
+          },
+          {
+            name: "note",
+            label: "What was done",
+            kind: "text",
+            placeholder: "first filter capacitor renewed",
+          },
+        ]}
+        submit="Keep"
+        onSubmit={(v) => writes.change(value(v, "what"), value(v, "note"))}
+        onClose={onClose}
+      />
+    );
+  }
+  if (which === "move") {
+    return (
+      <FormDialog
+        title="An adjuster was turned"
+        words="Outside a step's own entry, so that the ledger stays whole."
+        fields={[
+          {
+            name: "adjuster",
+            label: "Adjuster",
+            kind: "choice",
+            choices: job.adjusters.map((a) => ({ value: a.key, label: a.name })),
+          },
+          { name: "turns", label: "Turns, clockwise +", kind: "text", placeholder: "-3/8" },
+        ]}
+        submit="Book"
+        onSubmit={(v) => writes.move(value(v, "adjuster"), value(v, "turns"), stepKey)}
+        onClose={onClose}
+      />
+    );
+  }
+  return (
+    <FormDialog
+      title="Remark"
+      fields={[
+        { name: "text", label: "What you saw", kind: "long", placeholder: "smells of hot wax" },
+      ]}
+      submit="Keep"
+      onSubmit={(v) => writes.note(stepKey, value(v, "text"))}
+      onClose={onClose}
+    />
+  );
+}

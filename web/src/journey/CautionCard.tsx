@@ -1,0 +1,58 @@
+import { Box, Button, Heading, Stack, Text } from "@chakra-ui/react";
+import { useEffect, useRef, useState } from "react";
+
+import type { Step } from "../api/client";
+import { KeyHint } from "../shared/KeyHint";
+import { Trouble } from "../shared/Trouble";
+import type { Writes } from "./useWrites";
+
+/** The caution that waits in this step; its readings open when all are acknowledged. */
+export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
+  const caution = step.cautions[0];
+  const button = useRef<HTMLButtonElement>(null);
+  const [trouble, setTrouble] = useState<unknown>(null);
+  const danger = caution?.danger ?? "";
+  useEffect(() => button.current?.focus(), [danger]);
+  if (!caution) return null;
+  const acknowledge = () =>
+    writes.acknowledge(step.key, caution.danger).then(() => setTrouble(null), setTrouble);
+  return (
+    <Stack
+      gap={3}
+      borderWidth="2px"
+      borderColor="outside"
+      borderRadius="4px"
+      p={4}
+      role="group"
+      aria-label={`Caution: ${caution.danger}`}
+      data-testid="caution"
+    >
+      <Heading fontSize="22px" color="outside">
+        ▲ Caution: {caution.danger}
+      </Heading>
+      {caution.sentences.map((sentence) => (
+        <Text key={sentence} fontSize="18px">
+          {sentence}
+        </Text>
+      ))}
+      <Box>
+        <Button
+          ref={button}
+          h="52px"
+          bg="glow"
+          color="onGlow"
+          onClick={() => void acknowledge()}
+          data-testid="acknowledge"
+        >
+          I have seen to it <KeyHint keys="Enter" />
+        </Button>
+        <Text as="span" ml={3} color="dim" fontSize="15px">
+          {step.cautions.length > 1
+            ? `${step.cautions.length - 1} more after this`
+            : "the last one"}
+        </Text>
+      </Box>
+      <Trouble error={trouble} />
+    </Stack>
+  );
+}

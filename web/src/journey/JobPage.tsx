@@ -1,0 +1,226 @@
+import { Box, Button, Flex, Grid, Stack, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+
+import type { Job, Schemas } from "../api/client";
+import { jobQuery } from "../api/queries";
+import { useWhere } from "../app/Frame";
+import { BenchPanel } from "../bench/BenchPanel";
+import { Registers } from "../bench/Registers";
+import { FormDialog } from "../shared/FormDialog";
+import { JourneyScale } from "../shared/JourneyScale";
+import { KeyHint } from "../shared/KeyHint";
+import { LogDrawer } from "../shared/LogDrawer";
+import { Trouble } from "../shared/Trouble";
+import { useKeys } from "../shared/useKeys";
+import { StepCard } from "./StepCard";
+import { neighbour, stopStep } from "./steps";
+import { useWrites } from "./useWrites";
+
+function JobPage() {
+  const jobId = Number(useParams().jobId);
+  const [search] = useSearchParams();
+  const { data: job, error } = useQuery(jobQuery(jobId, search.get("step")));
+  const where = useWhere();
+  useEffect(() => {
+    where.set(job ? `${job.set_name} · ${job.title}` : "");
+    return () => where.set("");
+  }, [where, job]);
+  if (job) return <OpenJob job={job} />;
+  if (!error) return <Box p={6}>Laying the job out ...</Box>;
+  return (
+    <Stack p={6} maxW="700px" gap={4}>
+      <Trouble error={error} />
+      <Text color="glow" textDecoration="underline">
+        <Link to="/">To the shelf</Link>
+      </Text>
+    </Stack>
+  );
+}
+
+type Taken = { line: string; remarks: string[]; question: string };
+
+function OpenJob({ job }: { job: Job }) {
+  const [, setSearch] = useSearchParams();
+  const navigate = useNavigate();
+  const writes = useWrites(job.job_id, job.version);
+  const [taken, setTaken] = useState<Taken | null>(null);
+  const [kept, setKept] = useState<Schemas["Written"] | null>(null);
+  const [log, setLog] = useState(false);
+  const [closing, setClosing] = useState(false);
+  const [keys, setKeys] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const [trouble, setTrouble] = useState<unknown>(null);
+  const step = job.step;
+  const question = `${step?.key} ${step?.ask?.key}`;
+  const here = job.steps.findIndex((s) => s.key === step?.key);
+
+  const go = (key: string | null) => {
+    setKept(null);
+    setTrouble(null);
+    setSearch(key && key !== job.next_step ? { step: key } : {});
+  };
+  const atBench = async (work: () => Promise<void>) => {
+    if (busy) return;
+    setBusy(true);
+    setTrouble(null);
+    try {
+      await work();
+    } catch (error) {
+      setTrouble(error);
+    } finally {
+      setBusy(false);
+    }
+  };
+  const measure = () =>
+    void atBench(async () => {
+      if (!step) return;
+      const done = await writes.measure(step.key);
+      setTaken({ line: done.line, remarks: done.remarks, question });
+    });
+  const turn = (turns: number) =>
+    void atBench(async () => {
+      if (step) await writes.turn(step.key, turns);
+    });
+  const onKept = (written: Schemas["Written"]) => {
+    setTaken(null);
+    setTrouble(null);
+    setKept(written);
+    if (written.next_step !== step?.key) setSearch({});
+  };
+
+  const simulated = job.link !== "hand";
+  const turning = simulated && Boolean(step?.adjuster) && Boolean(step?.ask?.measurable);
+  const step_by = (way: number) => go(neighbour(job.steps, here, way));
+  const commands = [
+    { key: "F2", words: "take the reading at the bench", run: measure, when: simulated },
+    { key: "ArrowUp", words: "turn 1/16 clockwise", run: () => turn(0.0625), when: turning },
+    { key: "ArrowDown", words: "turn 1/16 back", run: () => turn(-0.0625), when: turning },
+    { key: "Shift+ArrowUp", words: "turn 1/4 clockwise", run: () => turn(0.25), when: turning },
+    { key: "Shift+ArrowDown", words: "turn 1/4 back", run: () => turn(-0.25), when: turning },
+    { key: "F4", words: "close the step with a reason", run: () => setClosing(true) },
+    { key: "F8", words: "open or close the log", run: () => setLog(!log) },
+    { key: "F9", words: "to what is next", run: () => go(null) },
+    { key: "PageUp", words: "one step back", run: () => step_by(-1) },
+    { key: "PageDown", words: "one step on", run: () => step_by(1) },
+  ];
+  useKeys(commands);
+
+  return (
+    <Flex
+      direction="column"
+      h="100%"
+      minH={0}
+      data-testid="job"
+      data-version={job.version}
+      data-step={step?.key}
+      data-ask={step?.ask?.key}
+    >
+      <JourneyScale
+        stages={job.stages}
+        at={step?.stage ?? ""}
+        index={job.steps
+          .filter((s) => s.stage === step?.stage)
+          .findIndex((s) => s.key === step?.key)}
+        onGo={(stage) => go(stopStep(job.steps, stage))}
+      />
+      <Flex px={4} py="2px" gap={2} align="center" minH="44px" color="dim" fontSize="15px">
+        <Button variant="ghost" color="ink" h="44px" onClick={() => step_by(-1)}>
+          ‹ Back <KeyHint keys="PgUp" />
+        </Button>
+        <Text>
+          step {here + 1} of {job.steps.length}
+        </Text>
+        <Button variant="ghost" color="ink" h="44px" onClick={() => step_by(1)}>
+          On › <KeyHint keys="PgDn" />
+        </Button>
+        <Box flex="1" />
+        <Button variant="ghost" color="ink" h="44px" onClick={() => setKeys(true)}>
+          Keys
+        </Button>
+        <Button
+          variant="ghost"
+          color="ink"
+          h="44px"
+          onClick={() => void navigate(`/jobs/${job.job_id}/report`)}
+        >
+          Report
+        </Button>
+      </Flex>
+      <Grid
+        templateColumns={{ base: "1fr", lg: "minmax(0, 1fr) 380px" }}
+        gap={4}
+        px={4}
+        pb={2}
+        flex="1"
+        minH={0}
+        overflowY={{ base: "auto", lg: "hidden" }}
+      >
+        {step ? (
+          <StepCard
+            job={job}
+            step={step}
+            writes={writes}
+            taken={taken?.question === question ? taken : null}
+            kept={kept}
+            onKept={onKept}
+            onGoOn={() => go(null)}
+            onClose={() => setClosing(true)}
+          />
+        ) : (
+          <Box />
+        )}
+        <Stack gap={3} minH={0}>
+          <BenchPanel
+            jobId={job.job_id}
+            step={step}
+            busy={busy}
+            trouble={trouble}
+            onMeasure={measure}
+            onTurn={turn}
+          />
+          <Registers job={job} stepKey={step?.key ?? ""} writes={writes} />
+        </Stack>
+      </Grid>
+      <LogDrawer
+        lines={job.log}
+        open={log}
+        onToggle={() => setLog(!log)}
+        onWithdraw={writes.withdraw}
+      />
+      {closing && step && (
+        <FormDialog
+          title="Good enough: close with a reason"
+          words={step.cost ? `It costs: ${step.cost}.` : step.title}
+          fields={[
+            {
+              name: "reason",
+              label: "Because",
+              kind: "long",
+              placeholder: "the owner listens to one station only",
+            },
+            { name: "by", label: "Decided by", kind: "text", placeholder: "owner, by telephone" },
+          ]}
+          submit="Close the step"
+          onSubmit={(v) =>
+            writes.close(step.key, v.reason ?? "", v.by ?? "").then(() => setSearch({}))
+          }
+          onClose={() => setClosing(false)}
+        />
+      )}
+      {keys && (
+        <FormDialog
+          title="Keys"
+          words={commands.map((c) => `${c.key}: ${c.words}`).join("; ")}
+          fields={[]}
+          submit="Good"
+          onSubmit={() => Promise.resolve()}
+          onClose={() => setKeys(false)}
+        />
+      )}
+    </Flex>
+  );
+}
+
+export const route = { Component: JobPage };

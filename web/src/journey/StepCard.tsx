@@ -1,0 +1,228 @@
+import { Box, Button, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
+
+import { Link } from "react-router";
+
+import type { Job, Schemas, Step } from "../api/client";
+import { KeyHint } from "../shared/KeyHint";
+import { Plot } from "../shared/Plot";
+import { VerdictShape } from "../shared/VerdictShape";
+import { WindowBar } from "../shared/WindowBar";
+import { AskForm } from "./AskForm";
+import { CautionCard } from "./CautionCard";
+import type { Writes } from "./useWrites";
+
+type Props = {
+  job: Job;
+  step: Step;
+  writes: Writes;
+  taken: { line: string; remarks: string[] } | null;
+  kept: Schemas["Written"] | null;
+  onKept: (written: Schemas["Written"]) => void;
+  onGoOn: () => void;
+  onClose: () => void;
+};
+
+/** What to do now and why, what to expect, the one input, and what was measured here. */
+export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClose }: Props) {
+  const gated = step.cautions.length > 0;
+  const blocked = step.status === "blocked" && !gated;
+  const finished = step.ask === null && !blocked;
+  return (
+    <Flex as="main" direction="column" gap={3} bg="panel" p={4} minH={0} overflowY="auto">
+      <Box>
+        <Flex justify="space-between" gap={3} align="start">
+          <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
+            {step.title}
+          </Heading>
+          <StatusWord status={step.status} />
+        </Flex>
+        <Text color="dim" fontSize="16px" mt={1}>
+          {step.reason}
+        </Text>
+      </Box>
+      {kept && <KeptLine kept={kept} />}
+      {gated && <CautionCard step={step} writes={writes} />}
+      {blocked && <Blocked step={step} next={job.next_step} onGoOn={onGoOn} />}
+      {step.closed_because && (
+        <Text data-testid="closed-because">Closed by decision: {step.closed_because}</Text>
+      )}
+      {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
+      {!gated && !blocked && (
+        <Grid templateColumns={step.leads.length ? "minmax(0,1fr) 300px" : "1fr"} gap={4}>
+          <Box minW={0}>
+            {step.ask && (
+              <AskForm
+                key={`${step.key} ${step.ask.key}`}
+                jobId={job.job_id}
+                step={step}
+                ask={step.ask}
+                writes={writes}
+                taken={taken}
+                onKept={onKept}
+              />
+            )}
+            {step.stage === "handover" && (
+              <Button asChild h="44px" mt={3} variant="outline" borderColor="edge" color="ink">
+                <Link to={`/jobs/${job.job_id}/report`}>Open the report</Link>
+              </Button>
+            )}
+            {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
+            {(step.status === "trouble" || step.leave) && step.ask && (
+              <Button
+                mt={2}
+                variant="outline"
+                borderColor="edge"
+                color="ink"
+                h="44px"
+                onClick={onClose}
+              >
+                Good enough: close with a reason <KeyHint keys="F4" />
+              </Button>
+            )}
+          </Box>
+          <Leads step={step} />
+        </Grid>
+      )}
+      {step.gaps.map((gap) => (
+        <Text key={gap.what} fontSize="14px" color="dim">
+          Not on the sheet: {gap.what}; {gap.instead}.
+        </Text>
+      ))}
+      <Grid
+        templateColumns={step.plot && step.results.length ? "1fr 1fr" : "1fr"}
+        gap={4}
+        minH={0}
+        flex="1"
+      >
+        {step.results.length > 0 && (
+          <Box
+            overflowY="auto"
+            maxH="270px"
+            tabIndex={0}
+            role="region"
+            aria-label="What was measured"
+          >
+            {[...step.results].reverse().map((found) => (
+              <WindowBar key={`${found.seq} ${found.label}`} result={found} />
+            ))}
+          </Box>
+        )}
+        {step.plot && <Plot plot={step.plot} height={200} />}
+      </Grid>
+    </Flex>
+  );
+}
+
+function StatusWord({ status }: { status: string }) {
+  if (status === "open") return null;
+  const trouble = status === "trouble" || status === "blocked" || status === "re-check";
+  return (
+    <Text
+      flexShrink={0}
+      fontSize="15px"
+      px={2}
+      py="2px"
+      borderWidth="1px"
+      borderRadius="3px"
+      color={trouble ? "outside" : "inside"}
+      data-testid="status"
+    >
+      {trouble ? "▲ " : "◆ "}
+      {status === "trouble" ? "outside" : status}
+    </Text>
+  );
+}
+
+function KeptLine({ kept }: { kept: Schemas["Written"] }) {
+  if (!kept.echo) return null;
+  return (
+    <Flex gap={2} align="center" fontSize="15px" role="status" data-testid="kept">
+      {kept.verdict && <VerdictShape verdict={kept.verdict} />}
+      <Text fontFamily="mono">
+        kept: {kept.echo}
+        {kept.words ? `, ${kept.words}` : ""}
+      </Text>
+    </Flex>
+  );
+}
+
+function Advice({ lines }: { lines: string[] }) {
+  if (lines.length === 0) return null;
+  return (
+    <Stack gap={1} borderLeftWidth="4px" borderColor="glow" pl={3} data-testid="advice">
+      {lines.map((line) => (
+        <Text key={line} fontSize="16px" whiteSpace="pre-line">
+          {line}
+        </Text>
+      ))}
+    </Stack>
+  );
+}
+
+function Blocked({ step, next, onGoOn }: { step: Step; next: string; onGoOn: () => void }) {
+  return (
+    <Stack gap={2} borderLeftWidth="4px" borderColor="outside" pl={3} data-testid="blocked">
+      <Text fontWeight={600}>This step is not open yet:</Text>
+      {step.blocked_by.map((line) => (
+        <Text key={line}>{line}</Text>
+      ))}
+      {next !== step.key && (
+        <Box>
+          <Button h="44px" bg="glow" color="onGlow" onClick={onGoOn}>
+            To what is next <KeyHint keys="F9" />
+          </Button>
+        </Box>
+      )}
+    </Stack>
+  );
+}
+
+function Finished({ step, last, onGoOn }: { step: Step; last: boolean; onGoOn: () => void }) {
+  return (
+    <Flex gap={4} align="center">
+      <Text>{last ? "The journey is at its end." : `This step is ${step.status}.`}</Text>
+      {!last && (
+        <Button h="44px" bg="glow" color="onGlow" onClick={onGoOn}>
+          To what is next <KeyHint keys="F9" />
+        </Button>
+      )}
+    </Flex>
+  );
+}
+
+function Leads({ step }: { step: Step }) {
+  if (step.leads.length === 0 && step.controls.length === 0) return null;
+  return (
+    <Box fontSize="14px" borderLeftWidth="1px" borderColor="edge" pl={3}>
+      {step.leads.length > 0 && (
+        <Table.Root size="sm" variant="line">
+          <Table.Header>
+            <Table.Row bg="transparent">
+              {["from", "through", "to"].map((head) => (
+                <Table.ColumnHeader key={head} p="2px" color="dim" fontWeight={400}>
+                  {head}
+                </Table.ColumnHeader>
+              ))}
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {step.leads.map((lead) => (
+              <Table.Row key={`${lead.source} ${lead.to}`} bg="transparent">
+                {[lead.source, lead.through || "directly", lead.to].map((word, n) => (
+                  <Table.Cell key={n} p="2px" verticalAlign="top" lineHeight={1.2}>
+                    {word}
+                  </Table.Cell>
+                ))}
+              </Table.Row>
+            ))}
+          </Table.Body>
+        </Table.Root>
+      )}
+      {step.controls.map((control) => (
+        <Text key={control} mt={1} lineHeight={1.2}>
+          · {control}
+        </Text>
+      ))}
+    </Box>
+  );
+}

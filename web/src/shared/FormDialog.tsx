@@ -1,0 +1,167 @@
+import {
+  Button,
+  Checkbox,
+  Dialog,
+  Field,
+  Input,
+  NativeSelect,
+  Portal,
+  Stack,
+  Text,
+  Textarea,
+} from "@chakra-ui/react";
+import { useRef, useState } from "react";
+
+import { Trouble } from "./Trouble";
+
+export type DialogField = {
+  name: string;
+  label: string;
+  kind: "text" | "long" | "choice" | "yes";
+  placeholder?: string;
+  choices?: { value: string; label: string }[];
+  initial?: string;
+};
+
+type Props = {
+  title: string;
+  words?: string;
+  fields: DialogField[];
+  submit: string;
+  onSubmit: (values: Record<string, string>) => Promise<unknown>;
+  onClose: () => void;
+};
+
+/** A short form over the page; Escape leaves it, Enter sends it, what was typed stays on trouble. */
+export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: Props) {
+  const [values, setValues] = useState<Record<string, string>>(
+    Object.fromEntries(fields.map((f) => [f.name, f.initial ?? f.choices?.[0]?.value ?? ""])),
+  );
+  const [trouble, setTrouble] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const first = useRef<HTMLElement | null>(null);
+  const send = async (event: React.FormEvent) => {
+    event.preventDefault();
+    setBusy(true);
+    try {
+      await onSubmit(values);
+      onClose();
+    } catch (error) {
+      setTrouble(error);
+      setBusy(false);
+    }
+  };
+  const put = (name: string, value: string) => setValues({ ...values, [name]: value });
+  return (
+    <Dialog.Root
+      open
+      onOpenChange={(change) => !change.open && onClose()}
+      initialFocusEl={() => first.current}
+    >
+      <Portal>
+        <Dialog.Backdrop bg="blackAlpha.600" />
+        <Dialog.Positioner>
+          <Dialog.Content bg="panel" color="ink" borderWidth="1px" borderColor="edge">
+            <form onSubmit={send} noValidate>
+              <Dialog.Header pb={1}>
+                <Dialog.Title fontFamily="heading" fontSize="22px">
+                  {title}
+                </Dialog.Title>
+              </Dialog.Header>
+              <Dialog.Body>
+                <Stack gap={3}>
+                  {words && <Text color="dim">{words}</Text>}
+                  {fields.map((field, n) => (
+                    <DialogInput
+                      key={field.name}
+                      field={field}
+                      value={values[field.name] ?? ""}
+                      onChange={(value) => put(field.name, value)}
+                      hold={(element) => {
+                        if (n === 0) first.current = element;
+                      }}
+                    />
+                  ))}
+                  <Trouble error={trouble} />
+                </Stack>
+              </Dialog.Body>
+              <Dialog.Footer>
+                <Button variant="ghost" color="ink" h="44px" onClick={onClose}>
+                  Leave
+                </Button>
+                <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+                  {submit}
+                </Button>
+              </Dialog.Footer>
+            </form>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}
+
+type InputProps = {
+  field: DialogField;
+  value: string;
+  onChange: (value: string) => void;
+  hold: (element: HTMLElement | null) => void;
+};
+
+function DialogInput({ field, value, onChange, hold }: InputProps) {
+  if (field.kind === "yes") {
+    return (
+      <Checkbox.Root
+        checked={value === "yes"}
+        onCheckedChange={(change) => onChange(change.checked === true ? "yes" : "")}
+        minH="44px"
+      >
+        <Checkbox.HiddenInput ref={hold} />
+        <Checkbox.Control
+          borderColor="dim"
+          _checked={{ bg: "glow", color: "onGlow", borderColor: "glow" }}
+        />
+        <Checkbox.Label fontSize="16px">{field.label}</Checkbox.Label>
+      </Checkbox.Root>
+    );
+  }
+  const shared = {
+    value,
+    name: field.name,
+    placeholder: field.placeholder ?? "",
+    onChange: (event: React.ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) =>
+      onChange(event.target.value),
+    bg: "raised",
+    borderColor: "edge",
+    fontSize: "16px",
+    _placeholder: { color: "dim" },
+  };
+  return (
+    <Field.Root>
+      <Field.Label fontSize="15px">{field.label}</Field.Label>
+      {field.kind === "choice" && (
+        <NativeSelect.Root>
+          <NativeSelect.Field
+            ref={hold}
+            name={field.name}
+            h="44px"
+            bg="raised"
+            borderColor="edge"
+            fontSize="16px"
+            value={value}
+            onChange={(event) => onChange(event.currentTarget.value)}
+          >
+            {field.choices?.map((choice) => (
+              <option key={choice.value} value={choice.value}>
+                {choice.label}
+              </option>
+            ))}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      )}
+      {field.kind === "long" && <Textarea ref={hold} rows={3} {...shared} />}
+      {field.kind === "text" && <Input ref={hold} h="44px" {...shared} />}
+    </Field.Root>
+  );
+}

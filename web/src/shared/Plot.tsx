@@ -1,0 +1,65 @@
+import { Box, Button, Flex, Table, Text } from "@chakra-ui/react";
+import { lazy, Suspense, useState } from "react";
+
+import type { PlotData } from "../api/client";
+
+const PlotCanvas = lazy(() => import("./PlotCanvas"));
+
+/** A plot to look at, with the same figures as a table behind a button. */
+export function Plot({ plot, height = 200 }: { plot: PlotData; height?: number }) {
+  const [asTable, setAsTable] = useState(false);
+  return (
+    <Box as="figure" aria-label={plot.title} minW={0}>
+      <Flex as="figcaption" justify="space-between" align="center" mb={1}>
+        <Text fontSize="15px" color="dim">
+          {plot.title}
+        </Text>
+        <Button
+          variant="ghost"
+          color="dim"
+          h="44px"
+          my="-8px"
+          fontSize="14px"
+          onClick={() => setAsTable(!asTable)}
+          className="no-print"
+        >
+          {asTable ? "As a plot" : "As a table"}
+        </Button>
+      </Flex>
+      {asTable ? (
+        <PlotTable plot={plot} height={height} />
+      ) : (
+        <Suspense fallback={<Box h={`${height}px`} />}>
+          <PlotCanvas plot={plot} height={height} />
+        </Suspense>
+      )}
+    </Box>
+  );
+}
+
+function PlotTable({ plot, height }: { plot: PlotData; height: number }) {
+  return (
+    <Box maxH={`${height}px`} overflowY="auto" tabIndex={0} role="region" aria-label={plot.title}>
+      <Table.Root size="sm" variant="line" fontFamily="mono">
+        <Table.Header>
+          <Table.Row bg="raised">
+            <Table.ColumnHeader>line</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">{plot.x_label}</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">{plot.y_label}</Table.ColumnHeader>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {plot.lines.flatMap((line) =>
+            line.x.map((x, n) => (
+              <Table.Row key={`${line.label} ${n}`} bg="transparent">
+                <Table.Cell>{line.label}</Table.Cell>
+                <Table.Cell textAlign="end">{x.toPrecision(4)}</Table.Cell>
+                <Table.Cell textAlign="end">{line.y[n]?.toFixed(2) ?? ""}</Table.Cell>
+              </Table.Row>
+            )),
+          )}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  );
+}

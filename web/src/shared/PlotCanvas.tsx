@@ -1,0 +1,192 @@
+import "uplot/dist/uPlot.min.css";
+
+import { Box, Text } from "@chakra-ui/react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import uPlot from "uplot";
+
+import type { PlotData } from "../api/client";
+import { type Column, joined, pointWords } from "./plotData";
+
+const FONT = "13px 'Source Sans 3 Variable', sans-serif";
+
+type Ink = { ink: string; dim: string; edge: string; glow: string; band: string; inside: string };
+
+function inks(element: HTMLElement): Ink {
+  const style = getComputedStyle(element);
+  const of = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
+  return {
+    ink: of("ink"),
+    dim: of("dim"),
+    edge: of("edge"),
+    glow: of("glow"),
+    band: of("band"),
+    inside: of("inside"),
+  };
+}
+
+function series(role: string, label: string, ink: Ink): uPlot.Series {
+  const points = { show: true, size: 8, fill: ink.glow, stroke: ink.glow };
+  switch (role) {
+    case "measured":
+      return { label, stroke: ink.glow, width: 2, points, spanGaps: true };
+    case "expected":
+      return { label, stroke: ink.dim, width: 2, dash: [6, 5], points: { show: false } };
+    case "found":
+      return { label, stroke: ink.dim, width: 2, points: { ...points, fill: ink.dim } };
+    case "low":
+    case "high":
+      return { label, stroke: ink.inside, width: 1, points: { show: false } };
+    default:
+      return { label, stroke: ink.ink, width: 2, points: { show: false } };
+  }
+}
+
+function axis(label: string, ink: Ink): uPlot.Axis {
+  return {
+    label,
+    stroke: ink.dim,
+    font: FONT,
+    labelFont: FONT,
+    labelSize: 20,
+    size: 34,
+    grid: { stroke: ink.edge, width: 1 },
+    ticks: { stroke: ink.edge, width: 1 },
+  };
+}
+
+function bands(plot: PlotData, ink: Ink): uPlot.Band[] {
+  const high = plot.lines.findIndex((line) => line.role === "high") + 1;
+  const low = plot.lines.findIndex((line) => line.role === "low") + 1;
+  return high > 0 && low > 0 ? [{ series: [high, low], fill: ink.band }] : [];
+}
+
+/** Half-planes of a symmetric tolerance, drawn behind the lines. */
+function toleranceBand(tolerance: number | null, ink: Ink): uPlot.Plugin {
+  return {
+    hooks: {
+      drawClear: (chart) => {
+        if (tolerance === null) return;
+        const top = chart.valToPos(tolerance, "y", true);
+        const bottom = chart.valToPos(-tolerance, "y", true);
+        chart.ctx.fillStyle = ink.band;
+        chart.ctx.fillRect(chart.bbox.left, top, chart.bbox.width, bottom - top);
+      },
+    },
+  };
+}
+
+/** Names written at the ends of their lines, so that no legend is needed. */
+function directLabels(plot: PlotData, ink: Ink): uPlot.Plugin {
+  return {
+    hooks: {
+      draw: (chart) => {
+        const named = plot.lines.filter((line) => !["low", "high"].includes(line.role));
+        if (named.length < 2) return;
+        const context = chart.ctx;
+        context.save();
+        context.font = FONT;
+        context.textAlign = "right";
+        for (const line of named) {
+          const x = line.x.at(-1);
+          const y = line.y.at(-1);
+          if (x === undefined || y === undefined || y === null) continue;
+          const lift = line.role === "measured" ? 14 : -8;
+          context.fillStyle = line.role === "measured" ? ink.glow : ink.ink;
+          const right = Math.min(
+            chart.valToPos(x, "x", true),
+            chart.bbox.left + chart.bbox.width - 4,
+          );
+          context.fillText(line.label, right, chart.valToPos(y, "y", true) + lift);
+        }
+        context.restore();
+      },
+    },
+  };
+}
+
+function options(plot: PlotData, width: number, height: number, ink: Ink): uPlot.Options {
+  return {
+    width,
+    height,
+    legend: { show: false },
+    cursor: { drag: { x: false, y: false } },
+    scales: {
+      x: { time: false },
+      y: {
+        range: (_, low, high) => {
+          const reach = plot.tolerance ?? 0;
+          return uPlot.rangeNum(Math.min(low, -reach), Math.max(high, reach), 0.1, true);
+        },
+      },
+    },
+    series: [{}, ...plot.lines.map((line) => series(line.role, line.label, ink))],
+    axes: [axis(plot.x_label, ink), { ...axis(plot.y_label, ink), size: 46 }],
+    bands: bands(plot, ink),
+    plugins: [toleranceBand(plot.tolerance, ink), directLabels(plot, ink)],
+  };
+}
+
+/** The canvas itself: redrawn with new data, theme or width; arrow keys move its cursor. */
+export default function PlotCanvas({ plot, height }: { plot: PlotData; height: number }) {
+  const place = useRef<HTMLDivElement>(null);
+  const chart = useRef<uPlot | null>(null);
+  const [at, setAt] = useState<number | null>(null);
+  const columns: Column[] = useMemo(() => joined(plot), [plot]);
+  const last = (columns[0]?.length ?? 1) - 1;
+
+  useEffect(() => {
+    const element = place.current;
+    if (!element) return undefined;
+    const draw = () => {
+      chart.current?.destroy();
+      const width = Math.max(element.clientWidth, 120);
+      chart.current = new uPlot(
+        options(plot, width, height, inks(element)),
+        columns as uPlot.AlignedData,
+        element,
+      );
+    };
+    draw();
+    const size = new ResizeObserver(() => {
+      chart.current?.setSize({ width: Math.max(element.clientWidth, 120), height });
+    });
+    size.observe(element);
+    const theme = new MutationObserver(draw);
+    theme.observe(document.documentElement, { attributes: true, attributeFilter: ["class"] });
+    return () => {
+      size.disconnect();
+      theme.disconnect();
+      chart.current?.destroy();
+      chart.current = null;
+    };
+  }, [plot, columns, height]);
+
+  const onKey = (event: React.KeyboardEvent) => {
+    const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (way === undefined) return;
+    event.preventDefault();
+    const next = Math.min(Math.max((at ?? -1) + way, 0), last);
+    setAt(next);
+    const x = columns[0]?.[next];
+    const drawn = chart.current;
+    if (drawn && x !== undefined && x !== null) {
+      drawn.setCursor({ left: drawn.valToPos(x, "x"), top: height / 3 });
+    }
+  };
+
+  return (
+    <Box position="relative">
+      <Box
+        ref={place}
+        tabIndex={0}
+        role="img"
+        aria-label={`${plot.title}; left and right arrows read the points`}
+        onKeyDown={onKey}
+        minW={0}
+      />
+      <Text aria-live="polite" fontFamily="mono" fontSize="13px" color="dim" minH="18px">
+        {at === null ? "" : pointWords(plot, columns, at)}
+      </Text>
+    </Box>
+  );
+}

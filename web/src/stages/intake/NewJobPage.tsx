@@ -1,0 +1,135 @@
+import { Box, Button, Checkbox, Flex, Heading, NativeSelect, Stack, Text } from "@chakra-ui/react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+
+import { client, unwrap } from "../../api/client";
+import { sheetsQuery } from "../../api/queries";
+import { FormRow } from "../../shared/FormRow";
+import { Trouble } from "../../shared/Trouble";
+import { useAttempt } from "../../shared/useAttempt";
+
+/** Opens a job: which sheet, which set, and whether it stands here or is simulated. */
+function NewJobPage() {
+  const { data: sheets, error } = useQuery(sheetsQuery);
+  const [search] = useSearchParams();
+  const [sheet, setSheet] = useState(search.get("sheet") ?? "");
+  const [name, setName] = useState("");
+  const [serial, setSerial] = useState("");
+  const [seed, setSeed] = useState("1");
+  const [simulated, setSimulated] = useState(false);
+  const { busy, trouble, attempt } = useAttempt();
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const first = useRef<HTMLInputElement>(null);
+  useEffect(() => first.current?.focus(), [sheets]);
+  const chosen = sheet || String(sheets?.at(-1)?.id ?? "");
+
+  const open = () =>
+    attempt(async () => {
+      const { id } = await unwrap(
+        client.POST("/api/jobs", {
+          body: {
+            sheet_id: Number(chosen),
+            set_name: name,
+            serial,
+            simulated_seed: simulated ? Number(seed) : null,
+          },
+        }),
+      );
+      await queries.invalidateQueries();
+      await navigate(`/jobs/${id}`);
+    });
+
+  return (
+    <Stack as="main" p={6} gap={4} maxW="720px">
+      <Heading fontSize="28px" fontWeight={500}>
+        Open a job
+      </Heading>
+      <Trouble error={error} />
+      {sheets?.length === 0 ? (
+        <Box>
+          <Text mb={3}>There is no data sheet yet; a job rests on one.</Text>
+          <Button asChild h="44px" bg="glow" color="onGlow">
+            <Link to="/sheets/new">Make or import a sheet</Link>
+          </Button>
+        </Box>
+      ) : (
+        <form
+          noValidate
+          onSubmit={(event) => {
+            event.preventDefault();
+            void open();
+          }}
+        >
+          <Stack gap={4}>
+            <Box>
+              <Text asChild fontSize="15px" mb={1}>
+                <label htmlFor="sheet">Model</label>
+              </Text>
+              <NativeSelect.Root>
+                <NativeSelect.Field
+                  id="sheet"
+                  h="44px"
+                  bg="raised"
+                  borderColor="edge"
+                  fontSize="16px"
+                  value={chosen}
+                  onChange={(event) => setSheet(event.currentTarget.value)}
+                >
+                  {sheets?.map((s) => (
+                    <option key={s.id} value={s.id}>
+                      {s.maker} {s.model} (sheet version {s.version})
+                    </option>
+                  ))}
+                </NativeSelect.Field>
+                <NativeSelect.Indicator />
+              </NativeSelect.Root>
+            </Box>
+            <FormRow
+              hold={first}
+              label="Name to tell the set by"
+              value={name}
+              onChange={setName}
+              placeholder="Reading room receiver"
+            />
+            <FormRow label="Serial number (may stay empty)" value={serial} onChange={setSerial} />
+            <Checkbox.Root
+              checked={simulated}
+              onCheckedChange={(change) => setSimulated(change.checked === true)}
+              minH="44px"
+            >
+              <Checkbox.HiddenInput />
+              <Checkbox.Control
+                borderColor="dim"
+                _checked={{ bg: "glow", color: "onGlow", borderColor: "glow" }}
+              />
+              <Checkbox.Label fontSize="16px">
+                It is a simulated set, for trying the way without a receiver
+              </Checkbox.Label>
+            </Checkbox.Root>
+            {simulated && (
+              <FormRow
+                label="Which one"
+                value={seed}
+                onChange={(text) => setSeed(text.replace(/\D/g, "").slice(0, 9))}
+                help="A number; the same number is the same neglected set again."
+              />
+            )}
+            <Trouble error={trouble} />
+            <Flex gap={3}>
+              <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+                Open the job
+              </Button>
+              <Button asChild h="44px" variant="ghost" color="ink">
+                <Link to="/sheets/new">Another model</Link>
+              </Button>
+            </Flex>
+          </Stack>
+        </form>
+      )}
+    </Stack>
+  );
+}
+
+export const route = { Component: NewJobPage };

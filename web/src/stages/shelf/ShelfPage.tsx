@@ -1,0 +1,95 @@
+import { Box, Button, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+
+import type { Schemas } from "../../api/client";
+import { shelfQuery } from "../../api/queries";
+import { Trouble } from "../../shared/Trouble";
+import { SmallScale } from "./SmallScale";
+
+type Line = Schemas["ShelfShape"];
+
+/** The sets as they stand in their jobs, and what is next on each. */
+function ShelfPage() {
+  const { data, error } = useQuery(shelfQuery);
+  return (
+    <Stack as="main" p={6} gap={5} maxW="1280px" mx="auto">
+      <Flex justify="space-between" align="center" wrap="wrap" gap={3}>
+        <Heading fontSize="30px" fontWeight={500}>
+          The shelf
+        </Heading>
+        <Flex gap={3}>
+          <Button asChild h="44px" variant="outline" borderColor="edge" color="ink">
+            <Link to="/sheets/new">Make or import a sheet</Link>
+          </Button>
+          <Button asChild h="44px" bg="glow" color="onGlow">
+            <Link to="/jobs/new">Open a job</Link>
+          </Button>
+        </Flex>
+      </Flex>
+      <Trouble error={error} />
+      {data && data.jobs.length === 0 && <EmptyShelf />}
+      <Grid templateColumns="repeat(auto-fill, minmax(360px, 1fr))" gap={4}>
+        {data?.jobs.map((line) => (
+          <Card key={line.job_id} line={line} />
+        ))}
+      </Grid>
+    </Stack>
+  );
+}
+
+function EmptyShelf() {
+  return (
+    <Stack bg="panel" p={6} gap={3} borderRadius="4px" data-testid="empty-shelf">
+      <Text fontSize="20px">No set is on the bench yet.</Text>
+      <Text>
+        First make a sheet of the model from its service data: its bands and its IF are enough to
+        begin. Then open a job for the set. To look around first, stop this and start ./glow demo.
+      </Text>
+      <Box>
+        <Button asChild h="44px" bg="glow" color="onGlow">
+          <Link to="/sheets/new">Make a sheet</Link>
+        </Button>
+      </Box>
+    </Stack>
+  );
+}
+
+function Card({ line }: { line: Line }) {
+  const days = line.days_untouched;
+  const rested = days === 0 ? "today" : days === 1 ? "yesterday" : `${days} days ago`;
+  return (
+    <Stack
+      asChild
+      bg="panel"
+      p={4}
+      gap={3}
+      borderRadius="4px"
+      borderWidth="1px"
+      borderColor="edge"
+      _hover={{ borderColor: "glow" }}
+    >
+      <Link to={`/jobs/${line.job_id}`} data-testid="shelf-card">
+        <Box>
+          <Heading as="h2" fontSize="22px" fontWeight={500}>
+            {line.set_name}
+          </Heading>
+          <Text color="dim" fontSize="15px">
+            {line.title} · {line.link === "hand" ? "by hand" : "simulated set"} · {rested}
+          </Text>
+        </Box>
+        <SmallScale stages={line.stages} />
+        <Box>
+          <Text color="dim" fontSize="14px">
+            {line.closed ? "Closed" : `Next, ${line.next_stage}`}
+          </Text>
+          <Text fontSize="17px" color={line.closed ? "ink" : "glow"} lineClamp={2}>
+            {line.next_title}
+          </Text>
+        </Box>
+      </Link>
+    </Stack>
+  );
+}
+
+export const route = { Component: ShelfPage };
