@@ -13,17 +13,27 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from browser.page import BenchPage
 from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
+
+from browser.page import BenchPage
 
 ROOT = Path(__file__).resolve().parents[2]
 PREPARED = ROOT / ".glow" / "demo.sqlite"
 FLAGS = (
-    "--headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage --disable-quic "
-    "--no-first-run --disable-background-networking --disable-component-update --disable-sync "
-    "--hide-scrollbars --force-device-scale-factor=1 --window-size=1280,800"
-).split()
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--hide-scrollbars",
+    "--force-device-scale-factor=1",
+    "--window-size=1280,800",
+)
 CLOCK = "2026-05-11T10:00:00"
 
 

@@ -8,9 +8,10 @@ import urllib.request
 from collections.abc import Callable
 
 import pytest
+from selenium.webdriver import Keys
+
 from browser.page import BenchPage
 from browser.walk import work
-from selenium.webdriver import Keys
 
 pytestmark = pytest.mark.browser
 

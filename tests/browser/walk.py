@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from browser.page import BenchPage
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
+
+from browser.page import BenchPage
 
 STORY = ("Weak on every station", "a tube", "the cores were turned", "case sound")
 MOST_ACTIONS = 400

@@ -34,7 +34,7 @@ def calc_quantity(body: QuantityRequest) -> QuantityAnswer:
     """Read a quantity as people write it."""
     quantity = BY_NAME.get(body.quantity)
     if quantity is None:
-        raise BadInput("quantity", body.quantity, f"must be one of {', '.join(BY_NAME)}", "level")
+        raise BadInput("quantity", body.quantity, f"must be one of {', '.join(BY_NAME)}", "IF")
     value = parse(body.text, quantity, body.quantity)
     return QuantityAnswer(value=value, unit=quantity.base, echo=echo(value, quantity))
 

@@ -35,16 +35,17 @@ from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.resonance import vertex
 from glowdial.core.windows import Window, symmetric
 
-SURVEY_REACH_HZ, SURVEY_STEP_HZ = 16e3, 4e3
+SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
 CENTRE_TOLERANCE = 0.003
 START_LEVEL_V = 1e-3
 MOST_PASSES = 8
 CLIP = ("clip lead stops the oscillator", "oscillator section of the gang to chassis")
 VOLUME = "volume turned right down"
-SET_UP, BASELINE, SURVEY, DECIDE, RESTORE = (
+SET_UP, BASELINE, SURVEY, SURVEY_LEFT, DECIDE, RESTORE = (
     "if.set-up",
     "if.baseline",
     "if.survey",
+    "if.survey-left",
     "if.decide",
     "if.restore",
 )
@@ -150,35 +151,44 @@ def reference_ask(facts: ReceiverFacts, key: str) -> Ask:
     )
 
 
-def _survey_frequencies(facts: ReceiverFacts) -> list[float]:
+def _spread(facts: ReceiverFacts, reach_hz: float) -> list[float]:
+    """Generator frequencies of a survey, the IF in their middle."""
     centre = facts.intermediate_frequency_hz
-    count = round(SURVEY_REACH_HZ / SURVEY_STEP_HZ)
+    count = round(reach_hz / SURVEY_STEP_HZ)
     return [centre + n * SURVEY_STEP_HZ for n in range(-count, count + 1)]
+
+
+def _sweep_asks(facts: ReceiverFacts, level_v: float, reach_hz: float) -> list[Ask]:
+    return [
+        Ask(
+            f"{frequency:.0f}",
+            f"Move the generator to {khz(frequency)} at the same level and read the AVC.",
+            (Field("avc", "AVC", AVC_VOLTS),),
+            "-1.4",
+            recipe=_recipe(
+                facts,
+                Doing.READ,
+                meters=(("avc", "avc"),),
+                generator_hz=frequency,
+                generator_emf_v=level_v,
+            ),
+        )
+        for frequency in _spread(facts, reach_hz)
+    ]
 
 
 def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
     reference = record.latest(SURVEY, "reference")
     level = reference.values["level"] if reference else START_LEVEL_V
-    asks = [reference_ask(facts, "reference")]
-    for frequency in _survey_frequencies(facts):
-        asks.append(
-            Ask(
-                f"{frequency:.0f}",
-                f"Move the generator to {khz(frequency)} at the same level and read the AVC.",
-                (Field("avc", "AVC", AVC_VOLTS),),
-                "-1.4",
-                recipe=_recipe(
-                    facts,
-                    Doing.READ,
-                    meters=(("avc", "avc"),),
-                    generator_hz=frequency,
-                    generator_emf_v=level,
-                ),
-            )
-        )
+    asks = [reference_ask(facts, "reference"), *_sweep_asks(facts, level, SURVEY_REACH_HZ)]
     remaining = next((a for a in asks if record.latest(SURVEY, a.key) is None), None)
     curve = survey_curve(facts, record)
-    results = _survey_results(facts, record, curve) if remaining is None else ()
+    results: tuple[Result, ...] = ()
+    if remaining is None and curve is not None and reference is not None:
+        results = (
+            _peak_result(facts, curve, reference.seq, as_found=True),
+            _level_result(reference),
+        )
     step = Step(
         SURVEY,
         Stage.IF,
@@ -187,17 +197,48 @@ def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
         results=results,
         leads=LEADS,
         powered=True,
-        plot=_survey_plot(curve),
+        plot=_survey_plot(curve, None),
     )
     return settle(step, remaining=remaining)
 
 
+def _survey_left(facts: ReceiverFacts, record: JobRecord, level_v: float) -> Step:
+    """The same curve after the last core: seen to be on the IF, not believed to be."""
+    asks = _sweep_asks(facts, level_v, LEFT_REACH_HZ)
+    spoiled = record.last_touch(facts.if_adjusters(), (IF_AREA, "supply"))
+    remaining = None
+    for ask in asks:
+        answer = record.latest(SURVEY_LEFT, ask.key)
+        if answer is None or answer.seq < spoiled:
+            remaining = ask
+            break
+    curve = survey_curve(facts, record, left=True)
+    results: tuple[Result, ...] = ()
+    if curve is not None:
+        stale = curve.first_seq < spoiled
+        results = (_peak_result(facts, curve, curve.first_seq, stale=stale),)
+    step = Step(
+        SURVEY_LEFT,
+        Stage.IF,
+        "Survey the IF as left",
+        "Five readings at one level show that the peak stands on the IF and both sides fall alike.",
+        results=results if remaining is None or (results and results[0].stale) else (),
+        advice=_side_words(curve) if remaining is None else (),
+        leads=LEADS,
+        powered=True,
+        plot=_survey_plot(survey_curve(facts, record), curve),
+        cost="the IF does not peak where it should" if curve is not None else "",
+    )
+    return settle(step, remaining=remaining, retake=asks[0])
+
+
 @dataclass(frozen=True, slots=True)
 class SurveyCurve:
-    """AVC volts (magnitude) against generator frequency, cores as found."""
+    """AVC volts (magnitude) against generator frequency; ``first_seq`` is the oldest reading's."""
 
     frequency_hz: tuple[float, ...]
     avc_v: tuple[float, ...]
+    first_seq: int
 
     @property
     def peak_hz(self) -> float:
@@ -205,55 +246,82 @@ class SurveyCurve:
         return vertex(np.array(self.frequency_hz), np.array(self.avc_v))
 
 
-def survey_curve(facts: ReceiverFacts, record: JobRecord) -> SurveyCurve | None:
-    """The survey's points so far, None below three."""
+def survey_curve(
+    facts: ReceiverFacts, record: JobRecord, *, left: bool = False
+) -> SurveyCurve | None:
+    """The points so far of the survey as found, or as left; None below three."""
+    key, reach = (SURVEY_LEFT, LEFT_REACH_HZ) if left else (SURVEY, SURVEY_REACH_HZ)
     points = [
-        (frequency, abs(answer.values["avc"]))
-        for frequency in _survey_frequencies(facts)
-        if (answer := record.latest(SURVEY, f"{frequency:.0f}")) is not None
+        (frequency, abs(answer.values["avc"]), answer.seq)
+        for frequency in _spread(facts, reach)
+        if (answer := record.latest(key, f"{frequency:.0f}")) is not None
     ]
     if len(points) < 3:
         return None
-    return SurveyCurve(tuple(p[0] for p in points), tuple(p[1] for p in points))
+    frequencies, volts, seqs = zip(*points, strict=True)
+    return SurveyCurve(frequencies, volts, min(seqs))
 
 
-def _survey_results(
-    facts: ReceiverFacts, record: JobRecord, curve: SurveyCurve | None
-) -> tuple[Result, ...]:
-    reference = record.latest(SURVEY, "reference")
-    if curve is None or reference is None:
-        return ()
+def centre_window(facts: ReceiverFacts) -> Window:
+    """Where the IF may peak."""
     nominal = facts.intermediate_frequency_hz
-    window = symmetric(nominal, CENTRE_TOLERANCE * nominal)
-    return (
-        result(
-            "peaks at",
-            khz(curve.peak_hz),
-            curve.peak_hz,
-            window,
-            (khz(nominal * (1 - CENTRE_TOLERANCE)), khz(nominal * (1 + CENTRE_TOLERANCE))),
-            seq=reference.seq,
-            ask="reference",
-            as_found=True,
-        ),
-        result(
-            f"level for {REFERENCE_AVC_V:g} V",
-            engineering(reference.values["level"], "V"),
-            reference.values["level"],
-            None,
-            ("", ""),
-            seq=reference.seq,
-            ask="reference",
-            as_found=True,
-        ),
+    return symmetric(nominal, CENTRE_TOLERANCE * nominal)
+
+
+def _peak_result(
+    facts: ReceiverFacts,
+    curve: SurveyCurve,
+    seq: int,
+    *,
+    stale: bool = False,
+    as_found: bool = False,
+) -> Result:
+    window = centre_window(facts)
+    return result(
+        "peaks at",
+        khz(curve.peak_hz),
+        curve.peak_hz,
+        window,
+        (khz(window.low or 0.0), khz(window.high or 0.0)),
+        seq=seq,
+        ask="reference",
+        stale=stale,
+        as_found=as_found,
     )
 
 
-def _survey_plot(curve: SurveyCurve | None) -> Plot | None:
+def _level_result(reference: Answer) -> Result:
+    level = reference.values["level"]
+    return result(
+        f"level for {REFERENCE_AVC_V:g} V",
+        engineering(level, "V"),
+        level,
+        None,
+        ("", ""),
+        seq=reference.seq,
+        ask="reference",
+        as_found=True,
+    )
+
+
+def _side_words(curve: SurveyCurve | None) -> tuple[str, ...]:
     if curve is None:
+        return ()
+    low, high = curve.avc_v[0], curve.avc_v[-1]
+    reach = (curve.frequency_hz[-1] - curve.frequency_hz[0]) / 2e3
+    return (f"{reach:.0f} kHz below it reads {low:.2f} V, {reach:.0f} kHz above {high:.2f} V.",)
+
+
+def _survey_plot(found: SurveyCurve | None, left: SurveyCurve | None) -> Plot | None:
+    lines = tuple(
+        PlotLine(name, role, tuple(f / 1e3 for f in curve.frequency_hz), curve.avc_v)
+        for name, role, curve in (("as found", "found", found), ("as left", "measured", left))
+        if curve is not None
+    )
+    if not lines:
         return None
-    line = PlotLine("as found", "found", tuple(f / 1e3 for f in curve.frequency_hz), curve.avc_v)
-    return Plot("IF as found", "generator (kHz)", "AVC (V)", (line,))
+    title = "IF as found and as left" if left else "IF as found"
+    return Plot(title, "generator (kHz)", "AVC (V)", lines)
 
 
 def _decide(facts: ReceiverFacts, record: JobRecord, survey: Step) -> Step:
@@ -305,6 +373,7 @@ def _passes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     steps: list[Step] = []
     reference = record.latest(SURVEY, "reference")
     level = reference.values["level"] if reference else START_LEVEL_V
+    gained: float | None = None
     for number in range(1, MOST_PASSES + 1):
         working = level
         for key in facts.if_adjusters():
@@ -326,6 +395,10 @@ def _passes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         steps.append(gain_step)
         if gained is None or not another_pass(gained):
             break
+    else:
+        gained = 0.0
+    if gained is not None:
+        steps.append(_survey_left(facts, record, level))
     return steps
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from glowdial.core.alignment import gain_by_substitution_db
 from glowdial.core.journey.dial_stage import dial_curve
-from glowdial.core.journey.if_stage import SURVEY, survey_curve
+from glowdial.core.journey.if_stage import SURVEY, centre_window, survey_curve
 from glowdial.core.journey.plan import Journey
 from glowdial.core.journey.proof_stage import FOUND, LEFT, measured_sensitivity_v
 from glowdial.core.journey.record import JobRecord
@@ -111,29 +111,26 @@ def _if_rows(facts: ReceiverFacts, record: JobRecord) -> list[ReportRow]:
     reference = record.latest(SURVEY, "reference")
     if curve is None or reference is None:
         return []
-    nominal = facts.intermediate_frequency_hz
-    rows = []
     gains = [a for a in record.answers if a.step.endswith(".gain") and not a.withdrawn]
-    left = gains[-1].values["level"] if gains else reference.values["level"]
-    won = gain_by_substitution_db(reference.values["level"], left)
-    window = symmetric(nominal, 0.003 * nominal)
-    found_hz = curve.peak_hz
-    rows.append(
+    left_v = gains[-1].values["level"] if gains else reference.values["level"]
+    won = gain_by_substitution_db(reference.values["level"], left_v)
+    left = survey_curve(facts, record, left=True) if gains else curve
+    rows = [
         _row(
             "IF, peak",
-            khz(nominal),
-            khz(found_hz),
-            f"peaked on {khz(nominal)}" if gains else khz(found_hz),
-            nominal if gains else found_hz,
-            window,
+            khz(facts.intermediate_frequency_hz),
+            khz(curve.peak_hz),
+            khz(left.peak_hz) if left else "",
+            left.peak_hz if left else None,
+            centre_window(facts),
         )
-    )
+    ]
     rows.append(
         ReportRow(
             "IF, generator for the same AVC",
             "no figure",
             engineering(reference.values["level"], "V"),
-            engineering(left, "V"),
+            engineering(left_v, "V"),
             "not known",
             f"{won:+.1f} dB won",
         )

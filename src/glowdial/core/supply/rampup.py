@@ -20,6 +20,7 @@ from glowdial.core.windows import Window
 RAMP_FRACTIONS = (0.25, 0.40, 0.55, 0.70, 0.85, 1.00)
 WARM_FROM, WARM_TO = 0.45, 0.65
 WARM_DOUBT = 0.05
+SURELY_COLD_BELOW, SURELY_WARM_FROM = 0.40, 0.70
 SUPPLY_TOLERANCE = 0.10
 COLD_FLOOR_V = 5.0
 TIRED_BELOW = 0.6
@@ -44,9 +45,9 @@ class RampPhase(StrEnum):
 
 def phase(line_fraction: float) -> RampPhase:
     """Cold, warming or warm at a fraction of nominal line, with the doubt of the band counted."""
-    if line_fraction < WARM_FROM - WARM_DOUBT:
+    if line_fraction < SURELY_COLD_BELOW:
         return RampPhase.COLD
-    return RampPhase.WARM if line_fraction >= WARM_TO + WARM_DOUBT else RampPhase.WARMING
+    return RampPhase.WARM if line_fraction >= SURELY_WARM_FROM else RampPhase.WARMING
 
 
 @dataclass(frozen=True, slots=True)

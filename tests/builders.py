@@ -1,0 +1,122 @@
+"""What many tests start from: the demo sheet's facts, a simulated set, records, a workshop."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.supply.circuit import (
+    FilterSection,
+    Load,
+    Rectifier,
+    Supply,
+    Topology,
+    vacuum_rectifier,
+)
+from glowdial.demo.fill import DemoClock, tidewater_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.sheets.template import sheet_from_template
+from glowdial.sheets.template_form import TemplateForm, read_form
+from glowdial.sim.condition import Condition, neglected
+from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.desk import Workshop
+from glowdial.workshop.sheets import read_sheet
+
+FIVE_TUBE_FORM = {
+    "maker": "Orlwick",
+    "model": "Slipway Five",
+    "intermediate_frequency": "455",
+    "bands": [{"name": "Broadcast", "low": "540", "high": "1600"}],
+    "mains": "117",
+    "secondary": "260",
+    "b_plus": "210",
+    "b_plus_current": "55",
+}
+
+
+@cache
+def tidewater_facts() -> ReceiverFacts:
+    """Facts of the demo receiver."""
+    return receiver_facts(read_sheet(tidewater_sheet()))
+
+
+@cache
+def slipway_facts() -> ReceiverFacts:
+    """Facts of a five-tube set made from the template with little more than IF and band."""
+    return receiver_facts(
+        sheet_from_template(read_form(TemplateForm.model_validate(FIVE_TUBE_FORM)))
+    )
+
+
+def aligned(facts: ReceiverFacts, **changes: object) -> SimulatedReceiver:
+    """A simulated set exactly as designed, with a quiet needle, and what a test changes of it."""
+    perfect = Condition(
+        seed=1,
+        turns={a.key: 0.0 for a in facts.adjusters},
+        drift={a.key: 0.0 for a in facts.adjusters},
+        gang_wander=0.0,
+        gang_phase=0.0,
+        emission=1.0,
+        filters=1.0,
+        load=1.0,
+        needle=0.0,
+    )
+    return SimulatedReceiver(facts, replace(perfect, **changes))
+
+
+def found(facts: ReceiverFacts, seed: int) -> SimulatedReceiver:
+    """A neglected set."""
+    return SimulatedReceiver(facts, neglected(facts, seed))
+
+
+def a_supply(
+    topology: Topology = Topology.CENTRE_TAP,
+    rectifier: Rectifier | None = None,
+    *,
+    choke_h: float = 0.0,
+    exponent: float = 0.0,
+    source_ohm: float = 220.0,
+) -> Supply:
+    """A receiver's supply with one filter section."""
+    return Supply(
+        topology=topology,
+        line_v=230.0,
+        line_hz=50.0,
+        secondary_v=300.0,
+        source_ohm=source_ohm,
+        rectifier=rectifier or vacuum_rectifier(55.0, 0.125),
+        reservoir_f=16e-6,
+        sections=(FilterSection(1200.0, 16e-6, choke_h),),
+        load=Load(0.06, 235.0, exponent),
+    )
+
+
+def an_answer(
+    seq: int, step: str, ask: str, values: Mapping[str, float] | None = None, **texts: str
+) -> Answer:
+    """One answer in a record."""
+    return Answer(seq, step, ask, dict(values or {}), texts)
+
+
+def a_record(*answers: Answer, **lists: object) -> JobRecord:
+    """A record with answers and whatever lists a test gives."""
+    return JobRecord(answers=answers, **lists)  # type: ignore[arg-type]
+
+
+def a_workshop(folder: Path) -> Workshop:
+    """A workshop over a fresh data file, its clock repeatable."""
+    database = Database(sqlite_url(folder / "test.sqlite"))
+    database.migrate()
+    return Workshop(database, DemoClock())
+
+
+def rising(low: float, high: float, count: int) -> np.ndarray:
+    """Evenly spaced values, ends included."""
+    return np.linspace(low, high, count)
