@@ -26,7 +26,7 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import Condition, neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import read_sheet
 
 FIVE_TUBE_FORM = {

@@ -14,7 +14,7 @@ from glowdial import __version__
 from glowdial.api import bench, calc, entries, jobs, problems, sheets
 from glowdial.api.guard import Guard
 from glowdial.api.shapes import Health
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 
 
 def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:

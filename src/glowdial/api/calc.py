@@ -87,8 +87,23 @@ def calc_tracking(body: TrackingRequest) -> TrackingAnswer:
     )
 
 
+SUPPLY_EXAMPLE = {
+    "source": "service manual",
+    "line_v": 230.0,
+    "line_hz": 50.0,
+    "topology": "full-wave, centre tap",
+    "secondary_v": 300.0,
+    "source_ohm": 220.0,
+    "rectifier": {"kind": "vacuum", "drop_v": 55.0, "drop_current_a": 0.125},
+    "reservoir_f": 16e-6,
+    "filters": [{"resistance_ohm": 1200.0, "capacitance_f": 16e-6}],
+    "load_current_a": 0.062,
+    "load_nominal_v": 235.0,
+}
+
+
 class SupplyRequest(Request):
-    supply: SupplySheet
+    supply: SupplySheet = Field(examples=[SUPPLY_EXAMPLE])
     line_v: float = Field(ge=0, le=1000, examples=[230.0])
     emission: float = Field(default=1.0, ge=0, le=2)
     warmth: float = Field(default=1.0, ge=0, le=1)

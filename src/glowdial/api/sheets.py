@@ -5,74 +5,51 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Path
-from pydantic import ValidationError
-from sqlalchemy import select
 
 from glowdial.api.shapes import GapShape, Opened, SheetDocument, SheetShape
 from glowdial.api.wiring import WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
-from glowdial.sheets.template import sheet_from_template
-from glowdial.sheets.template_form import TemplateForm, read_form
-from glowdial.store.tables import SheetRow
-from glowdial.workshop.sheets import (
-    check_sheet,
-    facts_of,
-    get_sheet,
-    keep_sheet,
-    read_sheet,
-    sheet_fault,
-)
+from glowdial.sheets.template_form import TemplateForm
+from glowdial.workshop import sheets
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 SheetId = Annotated[int, Path(ge=1, le=2**53)]
+SheetText = Annotated[str, Body(media_type="text/plain", max_length=1_000_000)]
 
 
 @router.get("/sheets", operation_id="listSheets")
 def list_sheets(workshop: WorkshopDep) -> list[SheetShape]:
     """All sheets, every version, by maker and model."""
-    query = select(SheetRow).order_by(SheetRow.maker, SheetRow.model, SheetRow.version)
-    with workshop.database.reading() as session:
-        return [
-            SheetShape(id=r.id, maker=r.maker, model=r.model, version=r.version)
-            for r in session.scalars(query)
-        ]
+    return [
+        SheetShape(id=r.id, maker=r.maker, model=r.model, version=r.version)
+        for r in sheets.list_sheets(workshop)
+    ]
 
 
 @router.get("/sheets/{sheet_id}", operation_id="getSheet")
 def read_one(workshop: WorkshopDep, sheet_id: SheetId) -> SheetDocument:
     """One sheet as its document, with what it does not say."""
-    with workshop.database.reading() as session:
-        row = get_sheet(session, sheet_id)
+    row = sheets.one_sheet(workshop, sheet_id)
     return SheetDocument(
         id=row.id,
         maker=row.maker,
         model=row.model,
         version=row.version,
         document=row.document,
-        gaps=[GapShape.of(g) for g in facts_of(row.document).gaps],
+        gaps=[GapShape.of(g) for g in sheets.facts_of(row.document).gaps],
     )
 
 
 @router.post("/sheets", operation_id="importSheet", status_code=201)
-def import_sheet(
-    workshop: WorkshopDep, text: Annotated[str, Body(media_type="text/plain", max_length=1_000_000)]
-) -> Opened:
+def import_sheet(workshop: WorkshopDep, text: SheetText) -> Opened:
     """Import a sheet from its JSON text; kept whole or not at all."""
-    sheet = read_sheet(text)
-    with workshop.database.writing() as session:
-        return Opened(id=keep_sheet(session, sheet, workshop.now()).id)
+    return Opened(id=sheets.import_sheet(workshop, text))
 
 
 @router.post("/sheets/from-template", operation_id="makeSheet", status_code=201)
 def make_sheet(workshop: WorkshopDep, body: TemplateForm) -> Opened:
     """Make a sheet from the commonest circuit with the figures given, written as people do."""
-    try:
-        sheet = sheet_from_template(read_form(body))
-    except ValidationError as error:
-        raise sheet_fault(error) from error
-    check_sheet(sheet.model_dump(mode="json"))
-    with workshop.database.writing() as session:
-        return Opened(id=keep_sheet(session, sheet, workshop.now()).id)
+    return Opened(id=sheets.make_sheet(workshop, body))
 
 
 @router.get("/schemas/sheet", operation_id="getSheetSchema")

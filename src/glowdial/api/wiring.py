@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import Depends, Header, Request
 
 from glowdial.core.errors import BadInput
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 
 
 def workshop_of(request: Request) -> Workshop:

@@ -18,7 +18,7 @@ from glowdial.api.app import create_app
 from glowdial.demo.fill import DEMO_SEED, fill_demo
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 
 app = typer.Typer(add_completion=False, no_args_is_help=True)
 DEFAULT_PORT = 8650

@@ -11,7 +11,7 @@ from glowdial.core.journey.steps import Stage
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import neglected
 from glowdial.store.database import Database
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import open_job
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
 

@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from glowdial.core.journey.plan import missing_cautions
 from glowdial.core.journey.steps import Stage, Status, Step
 from glowdial.workshop.benches import measure
-from glowdial.workshop.desk import Stamp, Workshop
+from glowdial.workshop.desk import Stamp
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import JobView, job_view
 
 MOST_ENTRIES = 400

@@ -23,8 +23,9 @@ from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench, get_job, load_record
 from glowdial.store.tables import BenchRow
-from glowdial.workshop.desk import Desk, Stamp, Workshop, write
+from glowdial.workshop.desk import Desk, Stamp, write
 from glowdial.workshop.entries import turned_in_step
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of
 
 LARGEST_TURN = 5.0
@@ -69,14 +70,17 @@ def bench_view(workshop: Workshop, job_id: int) -> BenchView:
 def _bench(facts: ReceiverFacts, row: BenchRow, record: JobRecord) -> SimulatedBench:
     receiver = SimulatedReceiver(facts, Condition.from_document(row.condition))
     bench = SimulatedBench(receiver, BenchState(**row.state))
-    cabinet = [c for c in record.changes if c.what == CABINET]
-    bench.apply(
-        Settings(
-            oscillator_stopped=any(t.on and t.what == CLIP[0] for t in record.temporaries),
-            in_cabinet=bool(cabinet) and cabinet[-1].note == "in",
-        )
-    )
+    bench.apply(as_it_stands(record))
     return bench
+
+
+def as_it_stands(record: JobRecord) -> Settings:
+    """What the job's registers say of a bench: is the oscillator clipped, is the cabinet on."""
+    cabinet = [c for c in record.changes if c.what == CABINET]
+    return Settings(
+        oscillator_stopped=any(t.on and t.what == CLIP[0] for t in record.temporaries),
+        in_cabinet=bool(cabinet) and cabinet[-1].note == "in",
+    )
 
 
 def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
@@ -129,7 +133,7 @@ def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dic
         step, ask, row = _open_step(desk, step_key)
         assert ask.recipe is not None
         bench = _bench(desk.facts, row, desk.record)
-        step_turns, reach = _movement(desk.facts, ask)
+        step_turns, reach = movement(desk.facts, ask)
         measured = carry_out(
             ask.recipe,
             bench,
@@ -145,8 +149,8 @@ def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dic
     return write(workshop, job_id, stamp, ("measure", step_key), act)
 
 
-def _movement(facts: ReceiverFacts, ask: Ask) -> tuple[float, float]:
-    """Step and reach of a peaking movement: half the travel either way."""
+def movement(facts: ReceiverFacts, ask: Ask) -> tuple[float, float]:
+    """Step and reach of a peaking movement in turns: half the travel either way."""
     recipe = ask.recipe
     if recipe is None or recipe.adjuster is None or recipe.doing is not Doing.PEAK:
         return CORE_STEP_TURNS, 1.0

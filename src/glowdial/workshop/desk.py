@@ -19,18 +19,10 @@ from glowdial.core.errors import Conflict
 from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.store.database import Database
 from glowdial.store.records import Scribe, get_job, load_record
 from glowdial.store.tables import IdempotencyRow, JobRow
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of
-
-
-@dataclass(frozen=True, slots=True)
-class Workshop:
-    """The data and the clock that all use cases are handed."""
-
-    database: Database
-    now: Callable[[], datetime]
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,8 @@ from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
-from glowdial.workshop.desk import Desk, Stamp, Workshop, write
+from glowdial.workshop.desk import Desk, Stamp, write
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import HAND, job_view
 
 LONGEST_NOTE = 2000

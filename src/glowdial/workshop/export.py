@@ -22,7 +22,7 @@ from glowdial.store.tables import (
     TemporaryRow,
     WithdrawalRow,
 )
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 
 TABLES = (
     AnswerRow,

@@ -34,7 +34,8 @@ from glowdial.store.tables import (
     TemporaryRow,
     WithdrawalRow,
 )
-from glowdial.workshop.desk import Workshop, standing
+from glowdial.workshop.desk import standing
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED = "hand", "simulated"

@@ -15,7 +15,10 @@ from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
+from glowdial.sheets.template import sheet_from_template
+from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
+from glowdial.workshop.house import Workshop
 
 LARGEST_SHEET_BYTES = 1_000_000
 
@@ -105,3 +108,35 @@ def get_sheet(session: Session, sheet_id: int) -> SheetRow:
     if row is None:
         raise NotFound("sheet", str(sheet_id))
     return row
+
+
+def list_sheets(workshop: Workshop) -> list[SheetRow]:
+    """All sheets, every version, by maker and model."""
+    query = select(SheetRow).order_by(SheetRow.maker, SheetRow.model, SheetRow.version)
+    with workshop.database.reading() as session:
+        return list(session.scalars(query))
+
+
+def one_sheet(workshop: Workshop, sheet_id: int) -> SheetRow:
+    """One sheet; raises NotFound."""
+    with workshop.database.reading() as session:
+        return get_sheet(session, sheet_id)
+
+
+def import_sheet(workshop: Workshop, text: str) -> int:
+    """Keep a sheet from its JSON text, whole or not at all; returns its id."""
+    return _keep(workshop, read_sheet(text))
+
+
+def make_sheet(workshop: Workshop, form: TemplateForm) -> int:
+    """Keep a sheet made from the template; returns its id. Raises BadInput."""
+    try:
+        sheet = sheet_from_template(read_form(form))
+    except ValidationError as error:
+        raise sheet_fault(error) from error
+    return _keep(workshop, check_sheet(sheet.model_dump(mode="json")))
+
+
+def _keep(workshop: Workshop, sheet: ReceiverSheet) -> int:
+    with workshop.database.writing() as session:
+        return keep_sheet(session, sheet, workshop.now()).id

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from glowdial.sim.condition import Condition, neglected
-from glowdial.workshop.desk import Workshop
+from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 

@@ -1435,6 +1435,30 @@ export interface components {
              * @example 230
              */
             line_v: number;
+            /**
+             * @example {
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
             supply: components["schemas"]["SupplySheet"];
             /**
              * Warmth

@@ -31,7 +31,14 @@ export function Frame() {
           flexShrink={0}
           className="no-print"
         >
-          <Text asChild fontFamily="heading" fontSize="22px" fontWeight={600} color="glow">
+          <Text
+            asChild
+            fontFamily="heading"
+            fontSize="22px"
+            fontWeight={600}
+            color="glow"
+            lineHeight="44px"
+          >
             <Link to="/">Glow Dial</Link>
           </Text>
           <Text color="ink" flex="1" truncate data-testid="where">

@@ -11,7 +11,6 @@ export function KeyHint({ keys }: { keys: string }) {
       borderWidth="1px"
       borderColor="currentColor"
       borderRadius="3px"
-      opacity={0.85}
       aria-hidden="true"
     >
       {keys}

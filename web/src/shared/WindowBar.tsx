@@ -11,7 +11,7 @@ export function WindowBar({ result }: { result: Result }) {
   const shown = lane(low, high, value);
   const place = shown.place(value ?? 0);
   return (
-    <Flex align="center" gap={3} py="3px" opacity={result.stale ? 0.6 : 1} data-testid="result">
+    <Flex align="center" gap={3} py="3px" data-testid="result">
       <Box w="150px" flexShrink={0}>
         <Text fontSize="14px" color="dim" lineClamp={1} title={result.label}>
           {result.label}
@@ -23,7 +23,13 @@ export function WindowBar({ result }: { result: Result }) {
       <Box flex="1" minW="90px">
         {windowed && (
           <>
-            <Box position="relative" h="16px" bg="raised" borderRadius="3px">
+            <Box
+              position="relative"
+              h="16px"
+              bg="raised"
+              borderRadius="3px"
+              opacity={result.stale ? 0.5 : 1}
+            >
               <Box
                 position="absolute"
                 top={0}

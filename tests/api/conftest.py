@@ -1,0 +1,93 @@
+"""A client of the real application over a fresh data file, with a job to write into."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from httpx2 import Response
+
+from builders import a_workshop
+from glowdial.api.app import create_app
+from glowdial.demo.fill import tidewater_sheet
+from glowdial.workshop.house import Workshop
+
+
+@dataclass
+class Caller:
+    """A page's side of the conversation: knows the job's version, gives each write its key."""
+
+    http: TestClient
+    keys: Iterator[int] = field(default_factory=lambda: itertools.count(1))
+
+    def job(self, job: int, step: str = "") -> Any:
+        """The job as its page would read it."""
+        answer = self.http.get(f"/api/jobs/{job}", params={"step": step} if step else {})
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    def write(self, path: str, body: dict[str, Any], key: str | None = None) -> Response:
+        """One write with a key."""
+        chosen = key or f"test-key-{next(self.keys)}"
+        return self.http.post(path, json=body, headers={"Idempotency-Key": chosen})
+
+    def into(self, job: int, what: str, /, key: str | None = None, **body: Any) -> Response:
+        """A write into a job at the version that it has now, unless another is given."""
+        version = body.pop("version", None)
+        if version is None:
+            version = self.job(job)["version"]
+        return self.write(f"/api/jobs/{job}/{what}", {"version": version, **body}, key)
+
+    def answer(self, job: int, line: str | None = None, **fields: str) -> Response:
+        """Answer the open question of the next step, cautions acknowledged."""
+        state = self.job(job)
+        step = state["step"]
+        for caution in step["cautions"]:
+            done = self.into(job, "acknowledgements", step=step["key"], danger=caution["danger"])
+            assert done.status_code == 201
+        body = {"step": step["key"], "ask": step["ask"]["key"], "line": line, "fields": fields}
+        return self.into(job, "answers", **body)
+
+    def up_to_the_ramp(self, job: int) -> None:
+        """Intake, cold check, gate and set-up."""
+        assert self.answer(job, complaint="weak").status_code == 201
+        for line in ("w w w w", "150k", "done", "done"):
+            done = self.answer(job, line)
+            assert done.status_code == 201, done.text
+        assert self.job(job)["next_step"] == "bring-up.ramp"
+
+
+@pytest.fixture
+def workshop(tmp_path: Path) -> Workshop:
+    """A workshop over a fresh data file."""
+    return a_workshop(tmp_path)
+
+
+@pytest.fixture
+def caller(workshop: Workshop) -> Iterator[Caller]:
+    """The application."""
+    with TestClient(create_app(workshop), base_url="http://127.0.0.1") as http:
+        yield Caller(http)
+
+
+@pytest.fixture
+def hand_job(caller: Caller) -> int:
+    """A job on a set that is worked by hand."""
+    return open_job(caller)
+
+
+def open_job(caller: Caller, **more: Any) -> int:
+    """Import the demo sheet and open a job on it."""
+    sheet = caller.http.post(
+        "/api/sheets", content=tidewater_sheet(), headers={"content-type": "text/plain"}
+    )
+    assert sheet.status_code == 201, sheet.text
+    body = {"sheet_id": sheet.json()["id"], "set_name": "Reading room receiver", **more}
+    job = caller.http.post("/api/jobs", json=body)
+    assert job.status_code == 201, job.text
+    return int(job.json()["id"])

@@ -1,0 +1,75 @@
+"""Stateless computations, called with the examples that the interface description gives."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from api.conftest import Caller
+from glowdial.api.app import create_app
+
+DOCUMENT = create_app(None).openapi()
+CALCS = sorted(p for p in DOCUMENT["paths"] if p.startswith("/api/calc/"))
+
+
+def example_of(schema: dict[str, Any]) -> Any:
+    """A value from a schema's own examples and defaults."""
+    if "examples" in schema:
+        return schema["examples"][0]
+    if "$ref" in schema:
+        return example_of(DOCUMENT["components"]["schemas"][schema["$ref"].split("/")[-1]])
+    if "default" in schema:
+        return schema["default"]
+    if "anyOf" in schema:
+        return example_of(schema["anyOf"][0])
+    if "enum" in schema:
+        return schema["enum"][0]
+    if "const" in schema:
+        return schema["const"]
+    if schema.get("type") == "array":
+        return [example_of(schema["items"]) for _ in range(max(schema.get("minItems", 1), 1))]
+    assert "properties" in schema, f"no example: {schema}"
+    return {
+        name: example_of(part)
+        for name, part in schema["properties"].items()
+        if name in schema.get("required", ()) or "examples" in part
+    }
+
+
+@pytest.mark.parametrize("path", CALCS)
+def test_every_calculation_runs_on_its_example(caller: Caller, path: str) -> None:
+    content = DOCUMENT["paths"][path]["post"]["requestBody"]["content"]["application/json"]
+    answer = caller.http.post(path, json=example_of(content["schema"]))
+    assert answer.status_code == 200, answer.text
+    assert all(v is not None for v in answer.json().values())
+
+
+def test_tracking_is_exact_at_its_points(caller: Caller) -> None:
+    body = {
+        "gang_minimum_f": 12e-12,
+        "gang_maximum_f": 430e-12,
+        "low_hz": 530e3,
+        "high_hz": 1630e3,
+        "intermediate_frequency_hz": 465e3,
+        "points_hz": [557.5e3, 1080e3, 1602.5e3],
+    }
+    answer = caller.http.post("/api/calc/tracking", json=body).json()
+    at = dict(zip(answer["signal_hz"], answer["error_hz"], strict=True))
+    assert [abs(at[f]) < 1.0 for f in body["points_hz"]] == [True] * 3
+    outside = caller.http.post("/api/calc/tracking", json={**body, "points_hz": [1e5, 1e6, 1.6e6]})
+    assert outside.status_code == 422 and "must lie in the band" in outside.json()["detail"]
+
+
+def test_a_quantity_is_echoed(caller: Caller) -> None:
+    body = {"text": "0.033u", "quantity": "capacitance"}
+    answer = caller.http.post("/api/calc/quantity", json=body).json()
+    assert answer == {"value": pytest.approx(33e-9), "unit": "F", "echo": "33.0 nF"}
+
+
+def test_the_description_names_every_call_once() -> None:
+    names = [call["operationId"] for path in DOCUMENT["paths"].values() for call in path.values()]
+    assert len(names) == len(set(names)) and not any("_api_" in n for n in names)
+    assert all(
+        call.get("description") for path in DOCUMENT["paths"].values() for call in path.values()
+    )

@@ -1,0 +1,97 @@
+"""A user's own five-tube set: sheet from the template, every reading typed, the same advice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from selenium.webdriver import Keys
+
+from browser.page import BenchPage
+from browser.walk import work
+from glowdial.bench.hands import carry_out
+from glowdial.bench.simulated import SimulatedBench
+from glowdial.bench.wording import typed_line
+from glowdial.core.journey.dial_stage import dial_curve
+from glowdial.core.journey.if_stage import aligning
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.demo.fill import START
+from glowdial.sim.condition import neglected
+from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.state import BenchState
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.benches import as_it_stands, movement
+from glowdial.workshop.house import Workshop
+from glowdial.workshop.jobs import job_view
+
+pytestmark = pytest.mark.browser
+SEED = 77
+
+
+class Hands:
+    """Somebody with a set of their own on the table, typing what its meters show."""
+
+    def __init__(self, workshop: Workshop, facts: ReceiverFacts) -> None:
+        self._workshop = workshop
+        receiver = SimulatedReceiver(facts, neglected(facts, SEED))
+        self._bench = SimulatedBench(receiver, BenchState())
+
+    def type_reading(self, page: BenchPage) -> str:
+        """Do at the table what the step asks, and say what to type."""
+        view = job_view(self._workshop, 1)
+        ask = view.journey.step(page.state()[1]).ask
+        assert ask is not None and ask.recipe is not None
+        self._bench.apply(as_it_stands(view.record))
+        step, reach = movement(view.facts, ask)
+        done = carry_out(
+            ask.recipe, self._bench, already_turned=0.0, step_turns=step, reach_turns=reach
+        )
+        return typed_line(ask, done.values)
+
+
+def make_the_sheet(page: BenchPage, address: str) -> None:
+    page.open(address)
+    page.wait_for("empty-shelf")
+    page.click("Make a sheet")
+    page.wait("the form", lambda: page.label("Maker"))
+    for label, text in (
+        ("Maker", "Orlwick"),
+        ("Model", "Slipway Five"),
+        ("IF (kHz)", "4 MHz"),
+        ("from (kHz)", "540"),
+        ("to (kHz)", "1600"),
+    ):
+        page.fill(label, text)
+    page.press(Keys.ENTER)
+    page.wait("the refusal", lambda: "50 kHz to 2 MHz" in page.text("trouble"))
+    page.fill("IF (kHz)", "455")
+    page.press(Keys.ENTER)
+    page.wait("the job form", lambda: page.label("Name to tell the set by"))
+    page.wait("the sheet in the list", lambda: "Slipway" in page.label("Model").text)
+    page.fill("Name to tell the set by", "Boathouse receiver")
+    page.press(Keys.ENTER)
+    page.wait_for("job")
+
+
+def test_bands_and_if_are_enough_and_typed_readings_alone_do(
+    page: BenchPage, serve: Callable[..., str], tmp_path: Path
+) -> None:
+    address = serve(demo=False)
+    make_the_sheet(page, address)
+    assert page.text("link") == "by hand"
+
+    database = Database(sqlite_url(tmp_path / "data" / "glowdial.sqlite"))
+    workshop = Workshop(database, lambda: START)
+    facts = job_view(workshop, 1).facts
+    assert facts.supply is None and facts.intermediate_frequency_hz == 455e3
+    work(page, typist=Hands(workshop, facts).type_reading)
+
+    view = job_view(workshop, 1)
+    assert view.closed_at is not None and aligning(view.record)
+    curve = dial_curve(view.record, facts.bands[0])
+    assert curve is not None
+    assert {m.dial_hz: m.error_hz for m in curve.marks if abs(m.error_hz) > 0.005 * m.dial_hz} == {}
+    page.click("Open the report")
+    page.wait_for("report")
+    database.close()
