@@ -55,7 +55,6 @@ class BenchPage:
             except (StaleElementReferenceException, NoSuchElementException):
                 pass
             time.sleep(0.02)
-        self.driver.save_screenshot("/tmp/fail.png")
         raise AssertionError(f"waited in vain for {what}; trouble says {self.text('trouble')!r}")
 
     def wait_for(self, test_id: str) -> WebElement:

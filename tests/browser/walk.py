@@ -57,6 +57,7 @@ def act(page: BenchPage, typist: Typist) -> bool:
         page.press("a" if "lign it" in page.text("advice") else "l")
     elif page.find("line"):
         line = typist(page)
+        before = page.state()  # a reading at the bench is a write of its own
         if line is not None:
             page.type_over(line)
         page.press(Keys.ENTER)

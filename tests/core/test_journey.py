@@ -274,7 +274,7 @@ def test_a_sheet_that_says_little_asks_for_a_test_move_and_names_its_gaps() -> N
     )
     step = journey(facts, a_record(*answers)).step("osc.band1.round1.high")
     assert "test move" in " ".join(step.advice) or step.status is Status.BLOCKED
-    assert "1/8 turn clockwise" in step.title
+    assert "1/8 clockwise" in step.title
 
 
 def test_an_entry_a_thousand_times_off_is_doubted_and_a_strange_field_refused() -> None:

@@ -19,6 +19,7 @@ from glowdial.core.quantities import (
     khz,
     parse,
     split_values,
+    turn_entry,
     turns,
 )
 
@@ -50,6 +51,7 @@ def test_what_is_echoed_is_understood_again(value: float) -> None:
 @given(st.integers(1, 400), st.sampled_from([-1.0, 1.0]))
 def test_turns_in_words_keep_the_sixteenth(sixteenths: int, way: float) -> None:
     words = turns(way * sixteenths / 16)
+    assert parse(turn_entry(way * sixteenths / 16), TURNS, "t") == way * sixteenths / 16
     amount, _, direction = words.partition(" turn")
     assert parse(amount, TURNS, "t") == sixteenths / 16
     assert direction.endswith("counter-clockwise") == (way < 0)

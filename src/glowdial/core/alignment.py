@@ -178,7 +178,9 @@ def advise_turn(
     elif model_hz_per_turn:
         rate, basis = model_hz_per_turn, "computed from the sheet"
     else:
-        return TurnAdvice(TEST_NUDGE_TURNS, None, "a small test move; its effect tells the rest")
+        return TurnAdvice(
+            TEST_NUDGE_TURNS, None, "not known yet: a small test move, whose effect tells the rest"
+        )
     turns = min(max(-error_hz / rate, -LARGEST_MOVE_TURNS), LARGEST_MOVE_TURNS)
     rounded = round(turns / SMALLEST_TURN) * SMALLEST_TURN
     return TurnAdvice(rounded if rounded else turns, rate, basis)

@@ -241,6 +241,19 @@ def turns(value: float) -> str:
     return f"{amount} {noun} {way}"
 
 
+def turn_amount(value: float) -> str:
+    """Turns without their noun, for a sentence that begins with "turn": ``3/16 clockwise``."""
+    return turns(value).replace(" turns ", " ").replace(" turn ", " ")
+
+
+def turn_entry(value: float) -> str:
+    """Turns as they are typed, to the nearest sixteenth: ``-3/16``, ``+1 1/4``."""
+    amount, _, way = turn_amount(value).rpartition(" ")
+    if round(abs(value) * 16) == 0:
+        return f"{value:+.3f}"
+    return f"{'+' if way == 'clockwise' else '-'}{amount}"
+
+
 def echo(value: float, quantity: Quantity) -> str:
     """What was understood, as it is shown before it is kept."""
     if quantity in (FREQUENCY, FREQUENCY_MHZ, INTERMEDIATE_FREQUENCY):
@@ -250,7 +263,7 @@ def echo(value: float, quantity: Quantity) -> str:
     if quantity is TURNS:
         return "no turn" if value == 0 else turns(value)
     if quantity in (AC_VOLTS, DC_VOLTS, AVC_VOLTS):
-        return f"{significant(value, 4) if value else '0'} V"
+        return f"{value:.3f} V" if abs(value) < 1.0 else f"{significant(value, 4)} V"
     if quantity is RESISTANCE:
         return engineering(value, "ohm")
     return engineering(value, quantity.base)

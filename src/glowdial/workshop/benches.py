@@ -92,7 +92,7 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
     dial = f"{state.band} {khz(state.dial_hz)}" if state.band else ""
     avc = bench.read("avc")
     meters = (
-        Meter("avc", "AVC", avc, f"{-avc:.2f} V"),
+        Meter("avc", "AVC", avc, f"-{avc:.2f} V" if avc >= 0.005 else "0.00 V"),
         Meter("b-plus", "B+", bench.read("b-plus"), f"{bench.read('b-plus'):.0f} V"),
         Meter("line", "line", state.line_v, f"{state.line_v:.0f} V"),
     )

@@ -36,7 +36,7 @@ export function BenchPanel({ jobId, step, busy, trouble, onMeasure, onTurn }: Pr
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
       ) : (
-        <Live bench={bench} peaking={bench.held_step === step?.key} />
+        <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
       )}
       {bench.link !== "hand" && (
         <Stack gap={2}>

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Grid, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Job, Schemas } from "../api/client";
@@ -39,6 +39,17 @@ function JobPage() {
   );
 }
 
+const KEYS = [
+  ["Enter", "keep what stands in the input, or say that it is so"],
+  ["F2", "take the reading at the bench"],
+  ["↑ ↓", "turn the adjuster 1/16; with Shift 1/4"],
+  ["F4", "close the step with a reason"],
+  ["F8", "open or close the log"],
+  ["F9", "to what is next"],
+  ["PgUp PgDn", "one step back, one step on"],
+  ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],
+];
+
 type Taken = { line: string; remarks: string[]; question: string };
 
 function OpenJob({ job }: { job: Job }) {
@@ -52,6 +63,8 @@ function OpenJob({ job }: { job: Job }) {
   const [keys, setKeys] = useState(false);
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<unknown>(null);
+  const waiting = useRef(0);
+  const working = useRef(false);
   const step = job.step;
   const question = `${step?.key} ${step?.ask?.key}`;
   const here = job.steps.findIndex((s) => s.key === step?.key);
@@ -62,14 +75,17 @@ function OpenJob({ job }: { job: Job }) {
     setSearch(key && key !== job.next_step ? { step: key } : {});
   };
   const atBench = async (work: () => Promise<void>) => {
-    if (busy) return;
+    if (working.current) return;
+    working.current = true;
     setBusy(true);
     setTrouble(null);
     try {
       await work();
     } catch (error) {
+      waiting.current = 0;
       setTrouble(error);
     } finally {
+      working.current = false;
       setBusy(false);
     }
   };
@@ -79,10 +95,17 @@ function OpenJob({ job }: { job: Job }) {
       const done = await writes.measure(step.key);
       setTaken({ line: done.line, remarks: done.remarks, question });
     });
-  const turn = (turns: number) =>
+  // keys may come faster than the bench answers: turns add up while one is under way
+  const turn = (turns: number) => {
+    waiting.current += turns;
     void atBench(async () => {
-      if (step) await writes.turn(step.key, turns);
+      while (step && waiting.current !== 0) {
+        const together = waiting.current;
+        waiting.current = 0;
+        await writes.turn(step.key, together);
+      }
     });
+  };
   const onKept = (written: Schemas["Written"]) => {
     setTaken(null);
     setTrouble(null);
@@ -93,19 +116,18 @@ function OpenJob({ job }: { job: Job }) {
   const simulated = job.link !== "hand";
   const turning = simulated && Boolean(step?.adjuster) && Boolean(step?.ask?.measurable);
   const step_by = (way: number) => go(neighbour(job.steps, here, way));
-  const commands = [
-    { key: "F2", words: "take the reading at the bench", run: measure, when: simulated },
-    { key: "ArrowUp", words: "turn 1/16 clockwise", run: () => turn(0.0625), when: turning },
-    { key: "ArrowDown", words: "turn 1/16 back", run: () => turn(-0.0625), when: turning },
-    { key: "Shift+ArrowUp", words: "turn 1/4 clockwise", run: () => turn(0.25), when: turning },
-    { key: "Shift+ArrowDown", words: "turn 1/4 back", run: () => turn(-0.25), when: turning },
-    { key: "F4", words: "close the step with a reason", run: () => setClosing(true) },
-    { key: "F8", words: "open or close the log", run: () => setLog(!log) },
-    { key: "F9", words: "to what is next", run: () => go(null) },
-    { key: "PageUp", words: "one step back", run: () => step_by(-1) },
-    { key: "PageDown", words: "one step on", run: () => step_by(1) },
-  ];
-  useKeys(commands);
+  useKeys([
+    { key: "F2", run: measure, when: simulated },
+    { key: "ArrowUp", run: () => turn(0.0625), when: turning },
+    { key: "ArrowDown", run: () => turn(-0.0625), when: turning },
+    { key: "Shift+ArrowUp", run: () => turn(0.25), when: turning },
+    { key: "Shift+ArrowDown", run: () => turn(-0.25), when: turning },
+    { key: "F4", run: () => setClosing(true) },
+    { key: "F8", run: () => setLog(!log) },
+    { key: "F9", run: () => go(null) },
+    { key: "PageUp", run: () => step_by(-1) },
+    { key: "PageDown", run: () => step_by(1) },
+  ]);
 
   return (
     <Flex
@@ -212,7 +234,7 @@ function OpenJob({ job }: { job: Job }) {
       {keys && (
         <FormDialog
           title="Keys"
-          words={commands.map((c) => `${c.key}: ${c.words}`).join("; ")}
+          words={KEYS.map(([key, words]) => `${key}: ${words}`).join("\n")}
           fields={[]}
           submit="Good"
           onSubmit={() => Promise.resolve()}

@@ -89,25 +89,22 @@ export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClo
         </Text>
       ))}
       <Grid
-        templateColumns={step.plot && step.results.length ? "1fr 1fr" : "1fr"}
+        templateColumns={
+          step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
+        }
+        templateRows="minmax(0, 1fr)"
         gap={4}
         minH={0}
         flex="1"
       >
         {step.results.length > 0 && (
-          <Box
-            overflowY="auto"
-            maxH="270px"
-            tabIndex={0}
-            role="region"
-            aria-label="What was measured"
-          >
+          <Box overflowY="auto" minH={0} tabIndex={0} role="region" aria-label="What was measured">
             {[...step.results].reverse().map((found) => (
               <WindowBar key={`${found.seq} ${found.label}`} result={found} />
             ))}
           </Box>
         )}
-        {step.plot && <Plot plot={step.plot} height={200} />}
+        {step.plot && <Plot plot={step.plot} />}
       </Grid>
     </Flex>
   );

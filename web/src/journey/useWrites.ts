@@ -1,29 +1,39 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef } from "react";
+import { useCallback, useEffect, useMemo, useRef } from "react";
 
 import { client, once, ProblemError, type Schemas, unwrap } from "../api/client";
 
 type Answer = Omit<Schemas["AnswerRequest"], "version">;
 type Reply<T> = Promise<{ data?: T; error?: unknown }>;
 type Headers = ReturnType<typeof once>;
+type Versioned = { version: number };
 
 /**
- * The writes of one job. The same write sent again, as after a lost connection, carries the same
+ * The writes of one job. Each carries the version that the page knows: what it read last, or what
+ * its own last write was answered with, whichever is newer. The same write sent again, as after a lost connection, carries the same
  * key, so it cannot be kept twice; after every write, and after a conflict, the job is read anew.
  */
 export function useWrites(jobId: number, version: number) {
   const queries = useQueryClient();
   const pending = useRef<{ print: string; key: string } | null>(null);
+  const known = useRef(version);
+  useEffect(() => {
+    known.current = Math.max(known.current, version);
+  }, [version]);
 
   const send = useCallback(
-    async <T>(print: string, call: (headers: Headers) => Reply<T>): Promise<T> => {
-      const whole = `${version} ${print}`;
+    async <T extends Versioned>(
+      print: string,
+      call: (headers: Headers, version: number) => Reply<T>,
+    ): Promise<T> => {
+      const whole = `${known.current} ${print}`;
       if (pending.current?.print !== whole) {
         pending.current = { print: whole, key: crypto.randomUUID() };
       }
       try {
-        const answer = await unwrap(call(once(pending.current.key)));
+        const answer = await unwrap(call(once(pending.current.key), known.current));
         pending.current = null;
+        known.current = answer.version;
         await queries.invalidateQueries();
         return answer;
       } catch (error) {
@@ -33,7 +43,7 @@ export function useWrites(jobId: number, version: number) {
         throw error;
       }
     },
-    [queries, version],
+    [queries],
   );
 
   return useMemo(() => {
@@ -42,7 +52,7 @@ export function useWrites(jobId: number, version: number) {
     const print = (...parts: unknown[]) => JSON.stringify(parts);
     return {
       answer: (body: Answer) =>
-        send(print("answer", body), (headers) =>
+        send(print("answer", body), (headers, version) =>
           client.POST("/api/jobs/{job_id}/answers", {
             params,
             headers,
@@ -50,7 +60,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       acknowledge: (step: string, danger: string) =>
-        send(print("acknowledge", step, danger), (headers) =>
+        send(print("acknowledge", step, danger), (headers, version) =>
           client.POST("/api/jobs/{job_id}/acknowledgements", {
             params,
             headers,
@@ -58,7 +68,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       close: (step: string, reason: string, decided_by: string) =>
-        send(print("close", step, reason, decided_by), (headers) =>
+        send(print("close", step, reason, decided_by), (headers, version) =>
           client.POST("/api/jobs/{job_id}/closures", {
             params,
             headers,
@@ -66,7 +76,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       clip: (what: string, place: string, wanted_under_power: boolean) =>
-        send(print("clip", what, place, wanted_under_power), (headers) =>
+        send(print("clip", what, place, wanted_under_power), (headers, version) =>
           client.POST("/api/jobs/{job_id}/temporary-connections", {
             params,
             headers,
@@ -74,7 +84,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       unclip: (id: number) =>
-        send(print("unclip", id), (headers) =>
+        send(print("unclip", id), (headers, version) =>
           client.POST("/api/jobs/{job_id}/temporary-connections/{record_id}/removal", {
             params: record(id),
             headers,
@@ -82,7 +92,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       restore: (id: number) =>
-        send(print("restore", id), (headers) =>
+        send(print("restore", id), (headers, version) =>
           client.POST("/api/jobs/{job_id}/switched-off/{record_id}/restoration", {
             params: record(id),
             headers,
@@ -90,7 +100,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       change: (what: string, note: string) =>
-        send(print("change", what, note), (headers) =>
+        send(print("change", what, note), (headers, version) =>
           client.POST("/api/jobs/{job_id}/changes", {
             params,
             headers,
@@ -98,7 +108,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       move: (adjuster: string, turns: string, step: string) =>
-        send(print("move", adjuster, turns, step), (headers) =>
+        send(print("move", adjuster, turns, step), (headers, version) =>
           client.POST("/api/jobs/{job_id}/moves", {
             params,
             headers,
@@ -106,7 +116,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       note: (step: string, text: string) =>
-        send(print("note", step, text), (headers) =>
+        send(print("note", step, text), (headers, version) =>
           client.POST("/api/jobs/{job_id}/notes", {
             params,
             headers,
@@ -114,7 +124,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       withdraw: (seq: number) =>
-        send(print("withdraw", seq), (headers) =>
+        send(print("withdraw", seq), (headers, version) =>
           client.POST("/api/jobs/{job_id}/withdrawals", {
             params,
             headers,
@@ -122,7 +132,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       measure: (step: string) =>
-        send(print("measure", step), (headers) =>
+        send(print("measure", step), (headers, version) =>
           client.POST("/api/jobs/{job_id}/bench/measurements", {
             params,
             headers,
@@ -130,7 +140,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
       turn: (step: string, turns: number) =>
-        send(print("turn", step, turns), (headers) =>
+        send(print("turn", step, turns), (headers, version) =>
           client.POST("/api/jobs/{job_id}/bench/turns", {
             params,
             headers,
@@ -138,7 +148,7 @@ export function useWrites(jobId: number, version: number) {
           }),
         ),
     };
-  }, [jobId, version, send]);
+  }, [jobId, send]);
 }
 
 export type Writes = ReturnType<typeof useWrites>;

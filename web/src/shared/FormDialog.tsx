@@ -70,7 +70,11 @@ export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: 
               </Dialog.Header>
               <Dialog.Body>
                 <Stack gap={3}>
-                  {words && <Text color="dim">{words}</Text>}
+                  {words && (
+                    <Text color="dim" whiteSpace="pre-line">
+                      {words}
+                    </Text>
+                  )}
                   {fields.map((field, n) => (
                     <DialogInput
                       key={field.name}

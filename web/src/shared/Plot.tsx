@@ -6,10 +6,18 @@ import type { PlotData } from "../api/client";
 const PlotCanvas = lazy(() => import("./PlotCanvas"));
 
 /** A plot to look at, with the same figures as a table behind a button. */
-export function Plot({ plot, height = 200 }: { plot: PlotData; height?: number }) {
+export function Plot({ plot }: { plot: PlotData }) {
   const [asTable, setAsTable] = useState(false);
   return (
-    <Box as="figure" aria-label={plot.title} minW={0}>
+    <Box
+      as="figure"
+      aria-label={plot.title}
+      minW={0}
+      minH="150px"
+      maxH="280px"
+      display="flex"
+      flexDirection="column"
+    >
       <Flex as="figcaption" justify="space-between" align="center" mb={1}>
         <Text fontSize="15px" color="dim">
           {plot.title}
@@ -27,19 +35,19 @@ export function Plot({ plot, height = 200 }: { plot: PlotData; height?: number }
         </Button>
       </Flex>
       {asTable ? (
-        <PlotTable plot={plot} height={height} />
+        <PlotTable plot={plot} />
       ) : (
-        <Suspense fallback={<Box h={`${height}px`} />}>
-          <PlotCanvas plot={plot} height={height} />
+        <Suspense fallback={<Box flex="1" />}>
+          <PlotCanvas plot={plot} />
         </Suspense>
       )}
     </Box>
   );
 }
 
-function PlotTable({ plot, height }: { plot: PlotData; height: number }) {
+function PlotTable({ plot }: { plot: PlotData }) {
   return (
-    <Box maxH={`${height}px`} overflowY="auto" tabIndex={0} role="region" aria-label={plot.title}>
+    <Box flex="1" minH={0} overflowY="auto" tabIndex={0} role="region" aria-label={plot.title}>
       <Table.Root size="sm" variant="line" fontFamily="mono">
         <Table.Header>
           <Table.Row bg="raised">

@@ -1,6 +1,6 @@
 import "uplot/dist/uPlot.min.css";
 
-import { Box, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 
@@ -126,8 +126,14 @@ function options(plot: PlotData, width: number, height: number, ink: Ink): uPlot
   };
 }
 
+/** What the page leaves for the plot. */
+const room = (element: HTMLElement) => ({
+  width: Math.max(element.clientWidth, 120),
+  height: Math.max(element.clientHeight, 110),
+});
+
 /** The canvas itself: redrawn with new data, theme or width; arrow keys move its cursor. */
-export default function PlotCanvas({ plot, height }: { plot: PlotData; height: number }) {
+export default function PlotCanvas({ plot }: { plot: PlotData }) {
   const place = useRef<HTMLDivElement>(null);
   const chart = useRef<uPlot | null>(null);
   const [at, setAt] = useState<number | null>(null);
@@ -139,7 +145,7 @@ export default function PlotCanvas({ plot, height }: { plot: PlotData; height: n
     if (!element) return undefined;
     const draw = () => {
       chart.current?.destroy();
-      const width = Math.max(element.clientWidth, 120);
+      const { width, height } = room(element);
       chart.current = new uPlot(
         options(plot, width, height, inks(element)),
         columns as uPlot.AlignedData,
@@ -148,7 +154,7 @@ export default function PlotCanvas({ plot, height }: { plot: PlotData; height: n
     };
     draw();
     const size = new ResizeObserver(() => {
-      chart.current?.setSize({ width: Math.max(element.clientWidth, 120), height });
+      chart.current?.setSize(room(element));
     });
     size.observe(element);
     const theme = new MutationObserver(draw);
@@ -159,7 +165,7 @@ export default function PlotCanvas({ plot, height }: { plot: PlotData; height: n
       chart.current?.destroy();
       chart.current = null;
     };
-  }, [plot, columns, height]);
+  }, [plot, columns]);
 
   const onKey = (event: React.KeyboardEvent) => {
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
@@ -170,14 +176,17 @@ export default function PlotCanvas({ plot, height }: { plot: PlotData; height: n
     const x = columns[0]?.[next];
     const drawn = chart.current;
     if (drawn && x !== undefined && x !== null) {
-      drawn.setCursor({ left: drawn.valToPos(x, "x"), top: height / 3 });
+      drawn.setCursor({ left: drawn.valToPos(x, "x"), top: drawn.height / 3 });
     }
   };
 
   return (
-    <Box position="relative">
+    <Flex direction="column" flex="1" minH={0}>
       <Box
         ref={place}
+        flex="1"
+        minH={0}
+        overflow="hidden"
         tabIndex={0}
         role="img"
         aria-label={`${plot.title}; left and right arrows read the points`}
@@ -187,6 +196,6 @@ export default function PlotCanvas({ plot, height }: { plot: PlotData; height: n
       <Text aria-live="polite" fontFamily="mono" fontSize="13px" color="dim" minH="18px">
         {at === null ? "" : pointWords(plot, columns, at)}
       </Text>
-    </Box>
+    </Flex>
   );
 }

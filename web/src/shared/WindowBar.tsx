@@ -11,8 +11,8 @@ export function WindowBar({ result }: { result: Result }) {
   const shown = lane(low, high, value);
   const place = shown.place(value ?? 0);
   return (
-    <Flex align="center" gap={3} py="3px" data-testid="result">
-      <Box w="150px" flexShrink={0}>
+    <Flex align="center" gap={2} py="3px" data-testid="result">
+      <Box w="190px" flexShrink={0}>
         <Text fontSize="14px" color="dim" lineClamp={1} title={result.label}>
           {result.label}
         </Text>
@@ -20,7 +20,7 @@ export function WindowBar({ result }: { result: Result }) {
           {result.text}
         </Text>
       </Box>
-      <Box flex="1" minW="90px">
+      <Box flex="1" minW="130px">
         {windowed && (
           <>
             <Box
@@ -48,14 +48,20 @@ export function WindowBar({ result }: { result: Result }) {
                 <VerdictShape verdict={result.verdict} />
               </Box>
             </Box>
-            <Flex justify="space-between" fontFamily="mono" fontSize="13px" color="dim">
+            <Flex
+              justify="space-between"
+              fontFamily="mono"
+              fontSize="13px"
+              color="dim"
+              whiteSpace="nowrap"
+            >
               <span>{result.low_text}</span>
               <span>{result.high_text}</span>
             </Flex>
           </>
         )}
       </Box>
-      <Flex w="128px" flexShrink={0} gap={2} align="center" fontSize="14px">
+      <Flex w="96px" flexShrink={0} gap={2} align="center" fontSize="14px">
         {!windowed && <VerdictShape verdict={result.verdict} />}
         <Text color={verdictColour(result.verdict)} data-testid="verdict">
           {result.stale ? "stale, read again" : result.words}

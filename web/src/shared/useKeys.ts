@@ -1,12 +1,13 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useLayoutEffect, useRef } from "react";
 
-/** One command of a page: the key that runs it, and the words for the list of keys. */
-export type KeyCommand = { key: string; words: string; run: () => void; when?: boolean };
+/** One command of a page: the key that runs it, and whether it may run now. */
+export type KeyCommand = { key: string; run: () => void; when?: boolean };
 
 /** Keys that work wherever the focus is, text fields included; none of them types a character. */
 export function useKeys(commands: KeyCommand[]) {
   const present = useRef(commands);
-  useEffect(() => {
+  // before the next key can come, or it would act on the step that was there before
+  useLayoutEffect(() => {
     present.current = commands;
   });
   useEffect(() => {

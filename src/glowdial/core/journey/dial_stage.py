@@ -140,4 +140,4 @@ def _plot(band: BandFacts, curve: DialCurve | None) -> Plot | None:
         )
         for name, sign in (("low", -1.0), ("high", 1.0))
     )
-    return Plot(f"Dial error, {band.name}", f"dial ({unit})", "error (kHz)", (line, read, *limits))
+    return Plot(f"Dial error, {band.name}", f"dial ({unit})", "error (kHz)", (*limits, line, read))

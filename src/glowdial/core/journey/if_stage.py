@@ -348,6 +348,7 @@ def _decide(facts: ReceiverFacts, record: JobRecord, survey: Step) -> Step:
         leave=True,
         cost=cost,
         powered=True,
+        plot=survey.plot,
         notes=_decision(record),
     )
     ask = Ask(

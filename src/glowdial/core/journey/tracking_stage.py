@@ -26,7 +26,16 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
-from glowdial.core.quantities import FREQUENCY, FREQUENCY_MHZ, TURNS, Quantity, khz, turns
+from glowdial.core.quantities import (
+    FREQUENCY,
+    FREQUENCY_MHZ,
+    TURNS,
+    Quantity,
+    khz,
+    turn_amount,
+    turn_entry,
+    turns,
+)
 from glowdial.core.receiver import BandFacts, ReceiverFacts
 from glowdial.core.tracking import AdjusterKind, dial_shift_hz, mistracking_loss_db
 from glowdial.core.windows import symmetric
@@ -361,7 +370,7 @@ def _end_step(
             _model_rate(band, end, adjuster.kind, adjuster.change_per_turn),
             effects,
         )
-        title = f"{band.name}: turn the {adjuster.name} {turns(turn.turns)}"
+        title = f"Turn the {adjuster.name} {turn_amount(turn.turns)}"
         advice = (_advice_words(end, found, turn),)
         if len(answers) < MOST_MOVES:
             remaining = _move_ask(facts, band, end, len(effects) + 1, turn)
@@ -417,7 +426,7 @@ def _advice_words(end: _End, found_hz: float, turn: TurnAdvice) -> str:
     return (
         f"{khz(found_hz)} comes in at {khz(end.mark_hz)}: stations stand "
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. "
-        f"Turn {turns(turn.turns)} ({turn.basis}{rate})."
+        f"How far to turn is {turn.basis}{rate}."
     )
 
 
@@ -428,10 +437,10 @@ def _move_ask(
     recipe = dial_recipe(facts, band, end.mark_hz, Doing.TURN_AND_FIND)
     return Ask(
         f"move{number}",
-        f"Turn {turns(turn.turns)}, then find the generator frequency that comes in at "
-        f"{khz(end.mark_hz)}: turn and frequency.",
+        f"Turn, then find the generator frequency that comes in at {khz(end.mark_hz)}: "
+        "the turn made, and the frequency.",
         (Field("turns", "turn", TURNS), frequency_field(facts, end.mark_hz)),
-        f"{turn.turns:+.4g} {khz(end.mark_hz).split()[0]}",
+        f"{turn_entry(turn.turns)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),
         expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
         recipe=replace(recipe, adjuster=end.adjuster, turns=turn.turns),

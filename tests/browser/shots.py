@@ -1,0 +1,135 @@
+"""Remakes docs/screenshots/ from the demo data, at 1280x800, with a stopped clock."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from selenium.webdriver import Keys
+
+from browser.conftest import ROOT, open_browser, start_server
+from browser.page import BenchPage
+from browser.walk import take_at_bench, work
+
+PLACE = ROOT / "docs" / "screenshots"
+PORT = 8790
+
+
+def peaking(page: BenchPage) -> None:
+    """Turn the first core by keys, past its peak."""
+    work(page, until="if.pass1.t2-primary")
+    for _ in range(9):
+        before = page.state()[0]
+        page.press(Keys.ARROW_DOWN)
+        page.wait("the turn", lambda before=before: page.state()[0] != before)
+    page.wait("the words", lambda: page.text("peak-hold"))
+
+
+def half_way_up(page: BenchPage) -> None:
+    """Four of six ramp steps kept, the fifth taken but not kept."""
+    work(page, until="bring-up.ramp")
+    for _ in range(4):
+        take_at_bench(page)
+        before = page.state()
+        page.press(Keys.ENTER)
+        page.changed_from(before)
+    take_at_bench(page)
+    page.wait("the echo", lambda: "read as" in page.text("echo"))
+
+
+def to(step: str) -> Callable[[BenchPage], None]:
+    """Work on until a step."""
+    return lambda page: work(page, until=step)
+
+
+def dial_read(page: BenchPage) -> None:
+    """All marks read."""
+    work(page, until="proof.left")
+    while page.state()[1] != "dial.bc":
+        before = page.state()
+        page.press(Keys.PAGE_UP)
+        page.wait("the step before", lambda before=before: page.state() != before)
+    page.wait("the dial", lambda: page.state()[1] == "dial.bc")
+
+
+# name, what brings the page there, theme
+VIEWS: tuple[tuple[str, Callable[[BenchPage], None], str], ...] = (
+    ("intake", lambda page: None, "lamplight"),
+    ("safety-gate", to("bring-up.gate"), "lamplight"),
+    ("bring-up", half_way_up, "lamplight"),
+    ("if-survey", to("if.decide"), "daylight"),
+    ("if-peaking", peaking, "lamplight"),
+    ("oscillator-set-up", to("osc.bc.set-up"), "daylight"),
+    ("oscillator-rounds", to("osc.bc.round2"), "lamplight"),
+    ("dial", dial_read, "lamplight"),
+)
+
+
+def main() -> None:
+    """Take every picture; the browser is closed even when one fails."""
+    PLACE.mkdir(parents=True, exist_ok=True)
+    folder = Path(tempfile.mkdtemp())
+    server = start_server(folder / "data", PORT, demo=True)
+    driver = open_browser(folder / "profile")
+    page = BenchPage(driver)
+    try:
+        simple(page, server.address)
+        page.open(f"{server.address}/jobs/2")
+        for name, reach, theme in VIEWS:
+            page.wait_for("job")
+            reach(page)
+            dress(page, theme)
+            save(page, name)
+        page.press(Keys.F9)
+        page.wait("the proof", lambda: page.state()[1].startswith("proof"))
+        work(page)
+        page.open(f"{server.address}/jobs/2/report")
+        page.wait_for("report")
+        dress(page, "daylight")
+        save(page, "report")
+    finally:
+        driver.quit()
+        server.process.terminate()
+
+
+def simple(page: BenchPage, address: str) -> None:
+    """Pages that need no work on a job."""
+    for name, path, theme in (
+        ("shelf", "/", "lamplight"),
+        ("sheet-template", "/sheets/new", "daylight"),
+    ):
+        page.open(address + path)
+        if path == "/":
+            page.wait_for("shelf-card")
+        else:
+            page.label("Maker")
+        dress(page, theme)
+        save(page, name)
+
+
+def dress(page: BenchPage, theme: str) -> None:
+    """Put the page into a theme without reading it anew."""
+    page.driver.execute_script(
+        "const [theme] = arguments, held = document.activeElement;"
+        "const button = [...document.querySelectorAll('header button')]"
+        ".find(b => b.textContent.toLowerCase() === theme);"
+        "if (button) { button.click(); held.focus(); }",
+        theme,
+    )
+
+
+def save(page: BenchPage, name: str) -> None:
+    """One picture, when fonts, plots and the pointer have come to rest."""
+    page.driver.execute_async_script(
+        "const done = arguments[0]; document.fonts.ready.then(() => setTimeout(done, 700))"
+    )
+    page.driver.save_screenshot(str(PLACE / f"{name}.png"))
+    print(f"  {name}.png")
+
+
+if __name__ == "__main__":
+    main()
