@@ -1,0 +1,1 @@
+"""Times and ratios, measured on request and never asserted in tests."""

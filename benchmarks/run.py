@@ -1,0 +1,154 @@
+"""Prints what each budgeted thing takes on this machine, as a share of its budget."""
+
+from __future__ import annotations
+
+import gzip
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from scipy.optimize import fsolve
+
+from glowdial.core.supply.steady import steady_state
+from glowdial.core.tracking import Gang, best_points, signal_circuit, three_point
+from glowdial.demo.fill import START, fill_demo, tidewater_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.sim.condition import neglected
+from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.state import BenchState
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.house import Workshop
+from glowdial.workshop.jobs import job_view
+from glowdial.workshop.sheets import read_sheet
+
+WEB = Path(__file__).resolve().parents[1] / "web" / "dist"
+
+
+@dataclass(frozen=True)
+class Line:
+    """One measured thing against its budget."""
+
+    what: str
+    measured: float
+    budget: float
+    unit: str
+
+    def print(self) -> None:
+        """One row of the table."""
+        share = self.measured / self.budget
+        mark = "within" if share <= 1.0 else "OVER"
+        print(
+            f"{self.what:<58}{self.measured:9.3f} {self.unit:<3} of {self.budget:g} "
+            f"{self.unit:<3} {share:6.0%}  {mark}"
+        )
+
+
+def median_ms(act: Callable[[int], object], repeats: int = 60) -> float:
+    """Median time of ``act``, warmed up, each call with a number of its own."""
+    act(-1)
+    times = []
+    for n in range(repeats):
+        begin = time.perf_counter()
+        act(n)
+        times.append(1e3 * (time.perf_counter() - begin))
+    return statistics.median(times)
+
+
+def receiver_lines() -> list[Line]:
+    """One AVC reading, aerial to AVC, each at another frequency."""
+    facts = receiver_facts(read_sheet(tidewater_sheet()))
+    receiver = SimulatedReceiver(facts, neglected(facts, 1))
+    state = BenchState(
+        line_v=230.0, injection="aerial", band="bc", dial_hz=1e6, generator_emf_v=1e-4
+    )
+    reading = median_ms(
+        lambda n: receiver.read(replace(state, generator_hz=1e6 + 10.0 * n), "avc"), 300
+    )
+    return [Line("one AVC reading of the simulated receiver", reading, 1.0, "ms")]
+
+
+def tracking_lines() -> list[Line]:
+    """Three points in closed form, the minimax, and the closed form against Newton."""
+    signal = signal_circuit(Gang(12e-12, 430e-12), 530e3, 1620e3)
+    points = (600e3, 1000e3, 1400e3)
+
+    def closed(n: int) -> object:
+        band = three_point(signal, 465e3 + n, points)
+        return [band.error_hz(530e3 + 27e3 * k) for k in range(41)]
+
+    def newton(n: int) -> object:
+        def misfit(x: object) -> list[float]:
+            coil, trimmer, padder = (float(v) for v in x)  # type: ignore[attr-defined]
+            out = []
+            for f in points:
+                gang = float(signal.gang_capacity_f(f)) * 1e12
+                total = padder * (gang + trimmer) / (padder + gang + trimmer)
+                out.append(159155.0 / (coil * total) ** 0.5 - (f + 465e3 + n) / 1e3)
+            return out
+
+        return fsolve(misfit, [110.0, 40.0, 450.0])
+
+    exact = median_ms(lambda n: three_point(signal, 465e3 + n, points), 200)
+    iterated = median_ms(newton, 30)
+    print(f"three-point values: closed form {iterated / exact:.0f} times as fast as Newton")
+    best = median_ms(lambda n: best_points(signal, 465e3 + n, 530e3, 1620e3), 10)
+    return [
+        Line("three-point tracking and its error curve", median_ms(closed), 5.0, "ms"),
+        Line("best points (minimax)", best, 100.0, "ms"),
+    ]
+
+
+def supply_lines() -> list[Line]:
+    """B+ at one AC voltage, each a new one."""
+    supply = receiver_facts(read_sheet(tidewater_sheet())).supply
+    assert supply is not None
+    one = median_ms(lambda n: steady_state(supply, 180.0 + 0.5 * n), 60)
+    return [Line("supply prediction, one AC voltage", one, 10.0, "ms")]
+
+
+def page_lines() -> list[Line]:
+    """The scripts that the first view loads, gzip, and one job as its page reads it."""
+    lines = []
+    if (WEB / "index.html").exists():
+        lines.append(Line("script of the first view, gzip", first_view_kb(), 250.0, "kB"))
+    with tempfile.TemporaryDirectory() as folder:
+        database = Database(sqlite_url(Path(folder) / "demo.sqlite"))
+        database.migrate()
+        fill_demo(database)
+        workshop = Workshop(database, lambda: START)
+        view = median_ms(lambda _: job_view(workshop, 1))
+        lines.append(Line("a job as its page reads it", view, 25.0, "ms"))
+        database.close()
+    return lines
+
+
+def first_view_kb() -> float:
+    """Entry script and everything that the shelf's chunk imports, as the browser fetches it."""
+    assets = WEB / "assets"
+    page = (WEB / "index.html").read_text("utf-8")
+    wanted = [p for p in assets.glob("*.js") if p.name in page or p.name.startswith("ShelfPage")]
+    scripts = sorted(assets.glob("*.js"))
+    seen: set[Path] = set()
+    while wanted:
+        path = wanted.pop()
+        if path in seen:
+            continue
+        seen.add(path)
+        head = path.read_text("utf-8")
+        fetched = (f'from"./{p.name}"' in head or f'import"./{p.name}"' in head for p in scripts)
+        wanted += [p for p, now in zip(scripts, fetched, strict=True) if now]
+    return sum(len(gzip.compress(p.read_bytes())) for p in seen) / 1e3
+
+
+def main() -> None:
+    """The whole table."""
+    for group in (receiver_lines, tracking_lines, supply_lines, page_lines):
+        for line in group():
+            line.print()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,152 @@
+"""The one command: what it says when something that it needs is not there."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from glowdial.demo.fill import fill_demo
+from glowdial.store.database import Database, sqlite_url
+
+ROOT = Path(__file__).resolve().parents[1]
+TOOLS = [
+    "bash",
+    "env",
+    "dirname",
+    "mkdir",
+    "find",
+    "sort",
+    "xargs",
+    "sha256sum",
+    "cut",
+    "cat",
+    "head",
+    "tr",
+    "rm",
+    "id",
+    "sleep",
+]
+
+
+@pytest.fixture
+def checkout(tmp_path: Path) -> Path:
+    """As much of a fresh clone as the set-up looks at, with only the plainest tools on the path."""
+    clone = tmp_path / "clone"
+    shutil.copytree(ROOT / "web", clone / "web", ignore=shutil.ignore_patterns("node_*", "dist"))
+    for name in ("glow", "requirements.txt", "requirements-dev.txt"):
+        shutil.copy(ROOT / name, clone / name)
+    tools = tmp_path / "tools"
+    tools.mkdir()
+    for tool in TOOLS:
+        place = shutil.which(tool)
+        assert place
+        (tools / tool).symlink_to(place)
+    return clone
+
+
+def glow(checkout: Path, *words: str, **surroundings: str) -> subprocess.CompletedProcess[str]:
+    """Run the command with nothing but the plain tools."""
+    return subprocess.run(
+        ["./glow", *words],
+        cwd=checkout,
+        env={"PATH": str(checkout.parent / "tools"), **surroundings},
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
+
+
+def tool(checkout: Path, name: str, script: str) -> None:
+    place = checkout.parent / "tools" / name
+    place.write_text(f"#!{shutil.which('bash')}\n{script}\n")
+    place.chmod(0o755)
+
+
+def test_no_python_or_an_old_one(checkout: Path) -> None:
+    for python in (None, "exit 1"):
+        if python:
+            tool(checkout, "python3", python)
+        done = glow(checkout, "demo")
+        assert done.returncode == 2
+        assert done.stderr.strip() == (
+            "glow: Python 3.11, 3.12 or 3.13 is needed and none was found; "
+            "install one and try again."
+        )
+
+
+def test_no_network_at_the_first_set_up(checkout: Path) -> None:
+    tool(checkout, "python3", f'exec {sys.executable} "$@"')
+    done = glow(checkout, "run", PIP_NO_INDEX="1", PIP_FIND_LINKS="")
+    assert done.returncode == 2
+    assert "the first set-up needs the network" in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+@pytest.mark.parametrize(
+    ("node", "words"),
+    [
+        ("", "Node.js 20.19 or newer with npm is needed and was not found"),
+        ('[ "$1" = --version ] && echo v18.0.0 && exit 0; exit 1', "this one is v18.0.0"),
+    ],
+)
+def test_no_node_or_an_old_one(checkout: Path, node: str, words: str) -> None:
+    # the Python side is ready: only its stamp is looked at
+    (checkout / ".glow").mkdir()
+    lists = ("requirements.txt", "requirements-dev.txt")
+    script = f"find {' '.join(lists)} -type f -print0 | LC_ALL=C sort -z | xargs -0 sha256sum"
+    sums = subprocess.run(
+        ["bash", "-c", f"{script} | sha256sum | cut -d' ' -f1"],
+        cwd=checkout,
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout.strip()
+    (checkout / ".glow" / "python.stamp").write_text(f"{sums}-requirements.txt\n")
+    if node:
+        tool(checkout, "node", node)
+        tool(checkout, "npm", "exit 1")
+    done = glow(checkout, "demo")
+    assert done.returncode == 2 and words in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+def test_an_unknown_command_shows_the_known_ones(checkout: Path) -> None:
+    done = glow(checkout, "shine")
+    assert done.returncode == 2 and "no command 'shine'" in done.stderr
+    assert "demo" in done.stdout
+
+
+def test_a_port_in_use() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = subprocess.run(
+            [sys.executable, "-m", "glowdial.cli.main", "run", "--port", str(port)],
+            env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+            capture_output=True,
+            text=True,
+            timeout=60,
+        )
+    assert done.returncode == 2
+    assert f"port {port} is in use" in done.stderr and "--port" in done.stderr
+
+
+def test_the_demo_is_a_function_of_its_seed(tmp_path: Path) -> None:
+    dumps = []
+    for n, seed in enumerate((5, 5, 6)):
+        database = Database(sqlite_url(tmp_path / f"{n}.sqlite"))
+        database.migrate()
+        fill_demo(database, seed)
+        with database.engine.connect() as connection:
+            raw = connection.connection.driver_connection
+            assert raw is not None
+            dumps.append("\n".join(raw.iterdump()))
+        database.close()
+    assert dumps[0] == dumps[1] != dumps[2]
