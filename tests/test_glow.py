@@ -128,7 +128,7 @@ def test_a_port_in_use() -> None:
         taken.listen()
         port = taken.getsockname()[1]
         done = subprocess.run(
-            [sys.executable, "-m", "glowdial.cli.main", "run", "--port", str(port)],
+            [sys.executable, "-m", "glowdial", "run", "--port", str(port)],
             env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
             capture_output=True,
             text=True,

@@ -47,7 +47,7 @@ class Server:
 
 def start_server(folder: Path, port: int, *, demo: bool) -> Server:
     """Start the application as its commands do, and wait until it answers."""
-    command = [sys.executable, "-m", "glowdial.cli.main", "demo" if demo else "run"]
+    command = [sys.executable, "-m", "glowdial", "demo" if demo else "run"]
     command += ["--port", str(port), "--data", str(folder), "--web", str(ROOT / "web" / "dist")]
     command += ["--at", CLOCK]
     if demo:

@@ -128,7 +128,3 @@ def publish(folder: Path) -> None:
     for name, document in documents.items():
         text = json.dumps(document, indent=1, sort_keys=True, ensure_ascii=False)
         (folder / name).write_text(text + "\n", "utf-8")
-
-
-if __name__ == "__main__":
-    app()

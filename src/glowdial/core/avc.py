@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import lambertw
 
 from glowdial.core.errors import require_positive
 
@@ -23,6 +22,8 @@ def settled_avc_v(
 
     From x = a + d, x exp(x/v0) = s exp(d/v0), hence x = v0 W(s exp(d/v0)/v0).
     """
+    from scipy.special import lambertw  # late: it costs the first page a third of a second
+
     require_positive(control_v_per_neper=control_v_per_neper)
     v0 = control_v_per_neper
     drive = np.asarray(open_loop_v, dtype=np.float64)

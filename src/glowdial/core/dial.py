@@ -7,8 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq
 
 from glowdial.core.errors import BadInput
 
@@ -43,6 +41,8 @@ class DialCurve:
 
     def correction_hz(self, dial_hz: Floats | float) -> Floats:
         """Correction at dial readings between the outer marks; beyond them the outer one holds."""
+        from scipy.interpolate import PchipInterpolator  # late: it costs the first page a second
+
         x = np.array([m.dial_hz for m in self.marks])
         y = np.array([m.error_hz for m in self.marks])
         inside = np.clip(np.asarray(dial_hz, dtype=np.float64), x[0], x[-1])
@@ -57,6 +57,8 @@ class DialCurve:
 
         Raises BadInput outside the span of the outer marks.
         """
+        from scipy.optimize import brentq  # late, as above
+
         low, high = self.marks[0], self.marks[-1]
         if not low.true_hz <= true_hz <= high.true_hz:
             raise BadInput(

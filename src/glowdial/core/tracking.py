@@ -15,7 +15,6 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from glowdial.core.errors import BadInput, require_positive
 from glowdial.core.resonance import resonating_inductance_h
@@ -212,6 +211,8 @@ def best_points(
     Four extremes alternate: both ends and one between each pair of zeros; the three points are
     moved until their magnitudes agree.
     """
+    from scipy.optimize import least_squares  # late: it costs the first page half a second
+
     grid = np.linspace(low_hz, high_hz, 201)
 
     def extremes(points: Floats) -> Floats:

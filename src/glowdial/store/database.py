@@ -6,12 +6,11 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine, event, make_url
+from sqlalchemy import Connection, Engine, create_engine, event, inspect, make_url, text
 from sqlalchemy.orm import Session, sessionmaker
 
 BUSY_TIMEOUT_MS = 5000
+MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 class Database:
@@ -42,11 +41,26 @@ class Database:
 
     def migrate(self) -> None:
         """Bring the tables to the newest version."""
+        if self._newest():
+            return
+        # imported only when there is something to do: it costs each start half a second
+        from alembic import command
+        from alembic.config import Config
+
         config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
+
+    def _newest(self) -> bool:
+        """Whether the file has the last migration; their files are named by their ids."""
+        last = max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+        with self.engine.connect() as connection:
+            if not inspect(connection).has_table("alembic_version"):
+                return False
+            has = connection.scalar(text("SELECT version_num FROM alembic_version"))
+        return str(has) == last.split("_")[0]
 
     def close(self) -> None:
         """Give the file back."""

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy.optimize import minimize_scalar
 
 from glowdial.core.supply.circuit import RectifierKind, Supply
 from glowdial.core.supply.steady import SupplyPoint, steady_state
@@ -106,6 +105,8 @@ def fit_wear(supply: Supply, readings: tuple[tuple[float, float], ...]) -> Recti
 
     Only readings taken warm (70 % of line and above) count.
     """
+    from scipy.optimize import minimize_scalar  # late: it costs the first page half a second
+
     warm = [(ac, b) for ac, b in readings if phase(ac / supply.line_v) is RampPhase.WARM]
     if not warm or supply.rectifier.kind is not RectifierKind.VACUUM:
         return None

@@ -14,7 +14,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import circulant
 
 from glowdial.core.errors import BadInput
 from glowdial.core.supply.circuit import Rectifier, Supply, Topology
@@ -23,6 +22,8 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 SAMPLES = 128
+# row n of a circulant matrix is its first column turned by n
+_CIRCULANT = (np.arange(SAMPLES)[:, None] - np.arange(SAMPLES)) % SAMPLES
 _LOAD_PASSES = 30
 _NEWTON_PASSES = 60
 
@@ -132,7 +133,7 @@ def _collocate(
     start: Floats,
 ) -> Floats:
     """Rectifier current at the samples: i = law(drive - (Z + Rs) i), by damped Newton."""
-    matrix = circulant(np.fft.irfft(impedance, SAMPLES)) + source_ohm * np.eye(SAMPLES)
+    matrix = np.fft.irfft(impedance, SAMPLES)[_CIRCULANT] + source_ohm * np.eye(SAMPLES)
     current = start
     forward = drive - matrix @ current
     residual = current - rectifier.current_a(forward)
