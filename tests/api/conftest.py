@@ -33,8 +33,16 @@ class Caller:
 
     def write(self, path: str, body: dict[str, Any], key: str | None = None) -> Response:
         """One write with a key."""
-        chosen = key or f"test-key-{next(self.keys)}"
-        return self.http.post(path, json=body, headers={"Idempotency-Key": chosen})
+        return self.http.post(path, json=body, headers=self.once(key))
+
+    def once(self, key: str | None = None) -> dict[str, str]:
+        """The header of a write, with a key of its own unless one is given."""
+        return {"Idempotency-Key": key or f"test-key-{next(self.keys)}"}
+
+    def import_sheet(self, text: str) -> Response:
+        """Send a sheet as its file."""
+        headers = {**self.once(), "content-type": "text/plain"}
+        return self.http.post("/api/sheets", content=text, headers=headers)
 
     def into(self, job: int, what: str, /, key: str | None = None, **body: Any) -> Response:
         """A write into a job at the version that it has now, unless another is given."""
@@ -83,11 +91,9 @@ def hand_job(caller: Caller) -> int:
 
 def open_job(caller: Caller, **more: Any) -> int:
     """Import the demo sheet and open a job on it."""
-    sheet = caller.http.post(
-        "/api/sheets", content=tidewater_sheet(), headers={"content-type": "text/plain"}
-    )
+    sheet = caller.import_sheet(tidewater_sheet())
     assert sheet.status_code == 201, sheet.text
     body = {"sheet_id": sheet.json()["id"], "set_name": "Reading room receiver", **more}
-    job = caller.http.post("/api/jobs", json=body)
+    job = caller.write("/api/jobs", body)
     assert job.status_code == 201, job.text
     return int(job.json()["id"])

@@ -81,7 +81,7 @@ def altered(path: str, value: object) -> str:
     ],
 )
 def test_bad_sheets(caller: Caller, text: str, field: str, words: str) -> None:
-    answer = caller.http.post("/api/sheets", content=text, headers={"content-type": "text/plain"})
+    answer = caller.import_sheet(text)
     problem = refused(answer, 422, words)
     assert problem["field"] == field and problem["example"]
     assert caller.http.get("/api/sheets").json() == []
@@ -103,7 +103,7 @@ def test_bad_sheets(caller: Caller, text: str, field: str, words: str) -> None:
     ],
 )
 def test_bad_template(caller: Caller, changes: dict[str, Any], field: str, words: str) -> None:
-    answer = caller.http.post("/api/sheets/from-template", json={**FIVE_TUBE_FORM, **changes})
+    answer = caller.write("/api/sheets/from-template", {**FIVE_TUBE_FORM, **changes})
     assert refused(answer, 422, words)["field"] == field
     assert caller.http.get("/api/sheets").json() == []
 
@@ -138,8 +138,12 @@ def test_bad_writes(
 
 
 def test_a_write_without_a_key_is_refused(caller: Caller, hand_job: int) -> None:
-    answer = caller.http.post(f"/api/jobs/{hand_job}/notes", json={"version": 0, "text": "x"})
-    assert refused(answer, 422)["field"] == "Idempotency-Key"
+    for path, body in (
+        (f"/api/jobs/{hand_job}/notes", {"version": 0, "text": "x"}),
+        ("/api/jobs", {"sheet_id": 1, "set_name": "x"}),
+        ("/api/sheets/from-template", FIVE_TUBE_FORM),
+    ):
+        assert refused(caller.http.post(path, json=body), 422)["field"] == "Idempotency-Key"
 
 
 def test_order_is_kept(caller: Caller, hand_job: int) -> None:

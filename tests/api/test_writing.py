@@ -30,7 +30,7 @@ def problem(answer: Response, status: int) -> dict[str, str]:
 def test_a_reading_is_judged_and_logged(caller: Caller, hand_job: int) -> None:
     caller.up_to_the_ramp(hand_job)
     kept = caller.answer(hand_job, "57,5 0.2").json()
-    assert kept["verdict"] == "inside" and kept["echo"] == "57.50 V, 0.2000 V"
+    assert kept["verdict"] == "inside" and kept["echo"] == "57.50 V, 0.200 V"
     state = caller.job(hand_job)
     assert state["step"]["results"][0]["text"] == "0.2 V"
     assert state["log"][0]["text"].endswith("0.2 V")
@@ -49,6 +49,28 @@ def test_a_retry_is_kept_once_and_a_key_serves_one_write(caller: Caller, hand_jo
     assert len(rows) == 1
     other = caller.into(hand_job, "answers", key="the-same-key", **{**body, "line": "60 0"})
     assert "make a new one" in problem(other, 409)["detail"]
+
+
+def test_opening_a_job_twice_with_one_key_opens_one(caller: Caller, hand_job: int) -> None:
+    body = {"sheet_id": 1, "set_name": "Boathouse receiver"}
+    first, again = (caller.write("/api/jobs", body, key="pressed-twice") for _ in range(2))
+    assert first.json() == again.json() == {"id": hand_job + 1}
+    names = [line["set_name"] for line in caller.http.get("/api/jobs").json()["jobs"]]
+    assert names == ["Boathouse receiver", "Reading room receiver"]
+
+
+def test_the_shelf_comes_a_page_at_a_time(caller: Caller, hand_job: int) -> None:
+    for n in range(4):
+        caller.write("/api/jobs", {"sheet_id": 1, "set_name": f"set {n}"})
+    seen, cursor = [], None
+    while True:
+        query = {"limit": 2} | ({"cursor": cursor} if cursor else {})
+        page = caller.http.get("/api/jobs", params=query).json()
+        seen += [line["job_id"] for line in page["jobs"]]
+        cursor = page["cursor"]
+        if cursor is None:
+            break
+    assert seen == [hand_job + n for n in (4, 3, 2, 1, 0)]
 
 
 def test_two_windows_on_one_job(caller: Caller, hand_job: int) -> None:

@@ -53,7 +53,7 @@ def test_bad_entries_are_explained_and_what_was_typed_stays(
         value = (page.find("line") or page.wait_for("line")).get_attribute("value")
         assert value == line and page.state() == before
     page.type_over("57,5 0,2")
-    page.wait("the echo", lambda: "57.50 V, 0.2000 V" in page.text("echo"))
+    page.wait("the echo", lambda: "57.50 V, 0.200 V" in page.text("echo"))
 
 
 def test_the_second_window_is_told_and_loses_nothing(

@@ -20,7 +20,7 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import neglected
 from glowdial.sim.front_end import part_factor
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.workshop.jobs import JobView, job_view, open_job
+from glowdial.workshop.jobs import JobView, OpenCommand, job_view, open_job
 from glowdial.workshop.sheets import keep_sheet, read_sheet
 
 
@@ -32,7 +32,8 @@ def worked(
     with workshop.database.writing() as session:
         sheet_id = keep_sheet(session, sheet, workshop.now()).id
     condition = neglected(facts, seed)
-    job_id = open_job(workshop, sheet_id=sheet_id, set_name="a set", condition=condition)
+    command = OpenCommand(sheet_id, "a set", condition=condition)
+    job_id = open_job(workshop, "test-opening", command)
     Volunteer(workshop, job_id).work()
     return job_view(workshop, job_id), SimulatedReceiver(facts, condition)
 

@@ -15,9 +15,9 @@ from glowdial.api.shapes import (
     ShelfPage,
     ShelfShape,
 )
-from glowdial.api.wiring import WorkshopDep
+from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.workshop.export import job_document, readings_csv
-from glowdial.workshop.jobs import job_report, job_view, open_job, shelf
+from glowdial.workshop.jobs import OpenCommand, job_report, job_view, open_job, shelf
 from glowdial.workshop.simulated import condition_for
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
@@ -36,17 +36,11 @@ def list_jobs(
 
 
 @router.post("", operation_id="openJob", status_code=201)
-def post_job(workshop: WorkshopDep, body: OpenJobRequest) -> Opened:
+def post_job(workshop: WorkshopDep, key: KeyDep, body: OpenJobRequest) -> Opened:
     """Open a job for a set from a sheet; with a seed the set is a simulated one."""
     condition = condition_for(workshop, body.sheet_id, body.simulated_seed)
-    job_id = open_job(
-        workshop,
-        sheet_id=body.sheet_id,
-        set_name=body.set_name,
-        serial=body.serial,
-        condition=condition,
-    )
-    return Opened(id=job_id)
+    command = OpenCommand(body.sheet_id, body.set_name, body.serial, condition)
+    return Opened(id=open_job(workshop, key, command))
 
 
 @router.get("/{job_id}", operation_id="getJob")

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Path
 
 from glowdial.api.shapes import GapShape, Opened, SheetDocument, SheetShape
-from glowdial.api.wiring import WorkshopDep
+from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template_form import TemplateForm
 from glowdial.workshop import sheets
@@ -41,15 +41,15 @@ def read_one(workshop: WorkshopDep, sheet_id: SheetId) -> SheetDocument:
 
 
 @router.post("/sheets", operation_id="importSheet", status_code=201)
-def import_sheet(workshop: WorkshopDep, text: SheetText) -> Opened:
+def import_sheet(workshop: WorkshopDep, key: KeyDep, text: SheetText) -> Opened:
     """Import a sheet from its JSON text; kept whole or not at all."""
-    return Opened(id=sheets.import_sheet(workshop, text))
+    return Opened(id=sheets.import_sheet(workshop, key, text))
 
 
 @router.post("/sheets/from-template", operation_id="makeSheet", status_code=201)
-def make_sheet(workshop: WorkshopDep, body: TemplateForm) -> Opened:
+def make_sheet(workshop: WorkshopDep, key: KeyDep, body: TemplateForm) -> Opened:
     """Make a sheet from the commonest circuit with the figures given, written as people do."""
-    return Opened(id=sheets.make_sheet(workshop, body))
+    return Opened(id=sheets.make_sheet(workshop, key, body))
 
 
 @router.get("/schemas/sheet", operation_id="getSheetSchema")

@@ -12,7 +12,7 @@ from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import neglected
 from glowdial.store.database import Database
 from glowdial.workshop.house import Workshop
-from glowdial.workshop.jobs import open_job
+from glowdial.workshop.jobs import OpenCommand, open_job
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
 
 DEMO_SEED = 1962
@@ -60,8 +60,7 @@ def _twin(
 ) -> None:
     facts = facts_of(read_sheet(tidewater_sheet()).model_dump(mode="json"))
     condition = neglected(facts, seed, settled_bands=("sw",))
-    job_id = open_job(
-        workshop, sheet_id=sheet_id, set_name=name, serial=f"TS-{seed}", condition=condition
-    )
+    command = OpenCommand(sheet_id, name, f"TS-{seed}", condition)
+    job_id = open_job(workshop, f"demo-{seed}", command)
     if until is not None:
         Volunteer(workshop, job_id).work(until)

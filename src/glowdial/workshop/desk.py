@@ -6,8 +6,6 @@ the first answer again; a write that read an older version gets a conflict with 
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -20,8 +18,8 @@ from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.store.records import Scribe, get_job, load_record
-from glowdial.store.tables import IdempotencyRow, JobRow
-from glowdial.workshop.house import Workshop
+from glowdial.store.tables import JobRow
+from glowdial.workshop.house import Workshop, once
 from glowdial.workshop.sheets import facts_of
 
 
@@ -84,14 +82,8 @@ def write(
     Raises Conflict when the job has moved on since ``stamp.version``, or when the key was used for
     another command.
     """
-    at = workshop.now()
-    fingerprint = hashlib.sha256(repr((job_id, command)).encode()).hexdigest()
-    with workshop.database.writing() as session:
-        given = session.get(IdempotencyRow, stamp.key)
-        if given is not None:
-            if given.fingerprint != fingerprint:
-                raise Conflict("This idempotency key was used for something else; make a new one.")
-            return given.response
+
+    def on_the_desk(session: Session, at: datetime) -> dict[str, Any]:
         desk = lay_out(session, job_id, at)
         if desk.job.seq != stamp.version:
             raise Conflict(
@@ -103,9 +95,6 @@ def write(
         answer = act(desk)
         desk.refresh()
         desk.job.standing = standing(desk.journey)
-        response = {**answer, "version": desk.job.seq}
-        json.dumps(response)
-        session.add(
-            IdempotencyRow(key=stamp.key, fingerprint=fingerprint, response=response, at=at)
-        )
-        return response
+        return {**answer, "version": desk.job.seq}
+
+    return once(workshop, stamp.key, (job_id, command), on_the_desk)

@@ -35,7 +35,7 @@ from glowdial.store.tables import (
     WithdrawalRow,
 )
 from glowdial.workshop.desk import standing
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.house import Workshop, once
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED = "hand", "simulated"
@@ -88,51 +88,62 @@ class JobView:
     log: tuple[LogLine, ...]
 
 
-def open_job(
-    workshop: Workshop,
-    *,
-    sheet_id: int,
-    set_name: str,
-    serial: str = "",
-    condition: Condition | None = None,
-) -> int:
-    """Open a job for a new set from a sheet; returns its id.
+@dataclass(frozen=True, slots=True)
+class OpenCommand:
+    """A job to open for a new set from a sheet; with a ``condition`` the set is a simulated one."""
 
-    With a ``condition`` the set is a simulated one. Raises NotFound for an unknown sheet.
-    """
-    if not set_name.strip():
-        raise BadInput("set", set_name, "needs a name to tell it by", "reading room receiver")
-    at = workshop.now()
-    with workshop.database.writing() as session:
-        sheet = get_sheet(session, sheet_id)
-        receiver = SetRow(
-            maker=sheet.maker, model=sheet.model, name=set_name.strip(), serial=serial.strip()
+    sheet_id: int
+    set_name: str
+    serial: str = ""
+    condition: Condition | None = None
+
+
+def open_job(workshop: Workshop, key: str, command: OpenCommand) -> int:
+    """Open a job; returns its id. Raises NotFound for an unknown sheet, BadInput for no name."""
+    if not command.set_name.strip():
+        raise BadInput(
+            "set", command.set_name, "needs a name to tell it by", "reading room receiver"
         )
-        session.add(receiver)
-        session.flush()
-        job = JobRow(
-            set_id=receiver.id,
-            sheet_id=sheet.id,
-            sheet=sheet.document,
-            link=SIMULATED if condition else HAND,
-            opened_at=at,
-            touched_at=at,
-            closed_at=None,
-            seq=0,
-            standing=standing(journey(facts_of(sheet.document), JobRecord())),
-        )
-        session.add(job)
-        session.flush()
-        if condition is not None:
-            session.add(
-                BenchRow(
-                    job_id=job.id,
-                    condition=condition.as_document(),
-                    state=BenchState().as_document(),
-                    held={},
-                )
+
+    def act(session: Session, at: datetime) -> dict[str, Any]:
+        return {"id": _open(session, at, command)}
+
+    return int(once(workshop, key, command, act)["id"])
+
+
+def _open(session: Session, at: datetime, command: OpenCommand) -> int:
+    sheet = get_sheet(session, command.sheet_id)
+    receiver = SetRow(
+        maker=sheet.maker,
+        model=sheet.model,
+        name=command.set_name.strip(),
+        serial=command.serial.strip(),
+    )
+    session.add(receiver)
+    session.flush()
+    job = JobRow(
+        set_id=receiver.id,
+        sheet_id=sheet.id,
+        sheet=sheet.document,
+        link=SIMULATED if command.condition else HAND,
+        opened_at=at,
+        touched_at=at,
+        closed_at=None,
+        seq=0,
+        standing=standing(journey(facts_of(sheet.document), JobRecord())),
+    )
+    session.add(job)
+    session.flush()
+    if command.condition is not None:
+        session.add(
+            BenchRow(
+                job_id=job.id,
+                condition=command.condition.as_document(),
+                state=BenchState().as_document(),
+                held={},
             )
-        return job.id
+        )
+    return job.id
 
 
 def shelf(

@@ -18,7 +18,7 @@ from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.house import Workshop, once
 
 LARGEST_SHEET_BYTES = 1_000_000
 
@@ -123,20 +123,22 @@ def one_sheet(workshop: Workshop, sheet_id: int) -> SheetRow:
         return get_sheet(session, sheet_id)
 
 
-def import_sheet(workshop: Workshop, text: str) -> int:
+def import_sheet(workshop: Workshop, key: str, text: str) -> int:
     """Keep a sheet from its JSON text, whole or not at all; returns its id."""
-    return _keep(workshop, read_sheet(text))
+    return _keep(workshop, key, read_sheet(text))
 
 
-def make_sheet(workshop: Workshop, form: TemplateForm) -> int:
+def make_sheet(workshop: Workshop, key: str, form: TemplateForm) -> int:
     """Keep a sheet made from the template; returns its id. Raises BadInput."""
     try:
         sheet = sheet_from_template(read_form(form))
     except ValidationError as error:
         raise sheet_fault(error) from error
-    return _keep(workshop, check_sheet(sheet.model_dump(mode="json")))
+    return _keep(workshop, key, check_sheet(sheet.model_dump(mode="json")))
 
 
-def _keep(workshop: Workshop, sheet: ReceiverSheet) -> int:
-    with workshop.database.writing() as session:
-        return keep_sheet(session, sheet, workshop.now()).id
+def _keep(workshop: Workshop, key: str, sheet: ReceiverSheet) -> int:
+    def act(session: Session, at: datetime) -> dict[str, Any]:
+        return {"id": keep_sheet(session, sheet, at).id}
+
+    return int(once(workshop, key, ("sheet", sheet.model_dump_json()), act)["id"])

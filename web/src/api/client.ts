@@ -43,6 +43,6 @@ function asProblem(error: unknown): Problem {
 }
 
 /** Header of a write: a key of its own, so that a retry cannot double it. */
-export function once(key: string = crypto.randomUUID()) {
+export function once(key: string) {
   return { "Idempotency-Key": key };
 }

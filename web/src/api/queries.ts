@@ -1,10 +1,17 @@
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 
 import { client, unwrap } from "./client";
 
-export const shelfQuery = queryOptions({
+export const shelfQuery = infiniteQueryOptions({
   queryKey: ["shelf"],
-  queryFn: () => unwrap(client.GET("/api/jobs", { params: { query: { limit: 60 } } })),
+  initialPageParam: null as number | null,
+  queryFn: ({ pageParam }) =>
+    unwrap(
+      client.GET("/api/jobs", {
+        params: { query: { limit: 30, ...(pageParam ? { cursor: pageParam } : {}) } },
+      }),
+    ),
+  getNextPageParam: (page) => page.cursor,
 });
 
 export const sheetsQuery = queryOptions({

@@ -1,20 +1,27 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 
-/** One write of a page at a time: busy while it runs, its trouble kept until the next try. */
+/**
+ * One write of a page at a time: busy while it runs, its trouble kept until the next try. The same
+ * write tried again carries the same key, so that it cannot be kept twice.
+ */
 export function useAttempt() {
+  const pending = useRef<{ print: string; key: string } | null>(null);
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<unknown>(null);
-  const attempt = async (work: () => Promise<void>) => {
+  const attempt = async (what: unknown, work: (key: string) => Promise<void>) => {
     if (busy) return;
+    const print = JSON.stringify(what);
+    if (pending.current?.print !== print) pending.current = { print, key: crypto.randomUUID() };
     setBusy(true);
     setTrouble(null);
     try {
-      await work();
+      await work(pending.current.key);
+      pending.current = null;
     } catch (error) {
       setTrouble(error);
     } finally {
       setBusy(false);
     }
   };
-  return { busy, trouble, setTrouble, attempt };
+  return { busy, trouble, attempt };
 }

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
-import { client, unwrap } from "../../api/client";
+import { client, once, unwrap } from "../../api/client";
 import { sheetsQuery } from "../../api/queries";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
@@ -25,18 +25,15 @@ function NewJobPage() {
   useEffect(() => first.current?.focus(), [sheets]);
   const chosen = sheet || String(sheets?.at(-1)?.id ?? "");
 
+  const body = {
+    sheet_id: Number(chosen),
+    set_name: name,
+    serial,
+    simulated_seed: simulated ? Number(seed) : null,
+  };
   const open = () =>
-    attempt(async () => {
-      const { id } = await unwrap(
-        client.POST("/api/jobs", {
-          body: {
-            sheet_id: Number(chosen),
-            set_name: name,
-            serial,
-            simulated_seed: simulated ? Number(seed) : null,
-          },
-        }),
-      );
+    attempt(body, async (key) => {
+      const { id } = await unwrap(client.POST("/api/jobs", { headers: once(key), body }));
       await queries.invalidateQueries();
       await navigate(`/jobs/${id}`);
     });

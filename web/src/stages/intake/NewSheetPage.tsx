@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 
-import { client, unwrap } from "../../api/client";
+import { client, once, unwrap } from "../../api/client";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
 import { TemplateForm } from "./TemplateForm";
@@ -46,12 +46,12 @@ function ImportForm({ onKept }: { onKept: (id: number) => Promise<void> }) {
   const [text, setText] = useState("");
   const { busy, trouble, attempt } = useAttempt();
   const send = () =>
-    attempt(async () => {
+    attempt(text, async (key) => {
       const { id } = await unwrap(
         client.POST("/api/sheets", {
           body: text,
           bodySerializer: (body) => body,
-          headers: { "content-type": "text/plain" },
+          headers: { ...once(key), "content-type": "text/plain" },
         }),
       );
       await onKept(id);

@@ -1,7 +1,7 @@
 import { Box, Button, Checkbox, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
-import { client, type Schemas, unwrap } from "../../api/client";
+import { client, once, type Schemas, unwrap } from "../../api/client";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
@@ -68,8 +68,10 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
       bands: form.bands.map((band, n) => (n === index ? { ...band, ...change } : band)),
     });
   const send = () =>
-    attempt(async () => {
-      const { id } = await unwrap(client.POST("/api/sheets/from-template", { body: form }));
+    attempt(form, async (key) => {
+      const { id } = await unwrap(
+        client.POST("/api/sheets/from-template", { headers: once(key), body: form }),
+      );
       await onKept(id);
     });
   return (

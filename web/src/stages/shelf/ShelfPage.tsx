@@ -1,5 +1,5 @@
 import { Box, Button, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import type { Schemas } from "../../api/client";
@@ -11,7 +11,8 @@ type Line = Schemas["ShelfShape"];
 
 /** The sets as they stand in their jobs, and what is next on each. */
 function ShelfPage() {
-  const { data, error } = useQuery(shelfQuery);
+  const { data, error, hasNextPage, fetchNextPage } = useInfiniteQuery(shelfQuery);
+  const jobs = data?.pages.flatMap((page) => page.jobs);
   return (
     <Stack as="main" p={6} gap={5} maxW="1280px" mx="auto">
       <Flex justify="space-between" align="center" wrap="wrap" gap={3}>
@@ -28,12 +29,25 @@ function ShelfPage() {
         </Flex>
       </Flex>
       <Trouble error={error} />
-      {data && data.jobs.length === 0 && <EmptyShelf />}
+      {jobs?.length === 0 && <EmptyShelf />}
       <Grid templateColumns="repeat(auto-fill, minmax(360px, 1fr))" gap={4}>
-        {data?.jobs.map((line) => (
+        {jobs?.map((line) => (
           <Card key={line.job_id} line={line} />
         ))}
       </Grid>
+      {hasNextPage && (
+        <Box>
+          <Button
+            h="44px"
+            variant="outline"
+            borderColor="edge"
+            color="ink"
+            onClick={() => void fetchNextPage()}
+          >
+            Older jobs
+          </Button>
+        </Box>
+      )}
     </Stack>
   );
 }
