@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import gzip
+import shutil
 import statistics
+import subprocess
 import tempfile
 import time
 from collections.abc import Callable
@@ -106,7 +108,16 @@ def supply_lines() -> list[Line]:
     supply = receiver_facts(read_sheet(tidewater_sheet())).supply
     assert supply is not None
     one = median_ms(lambda n: steady_state(supply, 180.0 + 0.5 * n), 60)
+    if shutil.which("ngspice"):
+        spice = median_ms(lambda _: ngspice_settled(), 9)
+        print(f"supply prediction: {spice / one:.0f} times as fast as ngspice settled to 0.1 %")
     return [Line("supply prediction, one AC voltage", one, 10.0, "ms")]
+
+
+def ngspice_settled() -> None:
+    """The vacuum supply in ngspice with the coarsest settings that still settle to 0.1 %."""
+    netlist = Path(__file__).parent / "ngspice" / "vacuum-centre-tap.cir"
+    subprocess.run(["ngspice", "-b", netlist.name], cwd=netlist.parent, capture_output=True)
 
 
 def page_lines() -> list[Line]:

@@ -8,6 +8,7 @@ import pytest
 
 from api.conftest import Caller
 from glowdial.api.app import create_app
+from glowdial.api.calc import SUPPLY_EXAMPLE
 
 DOCUMENT = create_app(None).openapi()
 CALCS = sorted(p for p in DOCUMENT["paths"] if p.startswith("/api/calc/"))
@@ -59,6 +60,27 @@ def test_tracking_is_exact_at_its_points(caller: Caller) -> None:
     assert [abs(at[f]) < 1.0 for f in body["points_hz"]] == [True] * 3
     outside = caller.http.post("/api/calc/tracking", json={**body, "points_hz": [1e5, 1e6, 1.6e6]})
     assert outside.status_code == 422 and "must lie in the band" in outside.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("changes", "low_v", "high_v"),
+    [
+        ({"topology": "half-wave", "rectifier": {"kind": "silicon"}}, 220, 340),
+        ({"topology": "bridge", "rectifier": {"kind": "selenium"}}, 230, 340),
+        ({"topology": "doubler", "rectifier": {"kind": "silicon"}, "secondary_v": 150}, 180, 360),
+        ({"rectifier": {"kind": "gas-filled", "drop_v": 15}}, 240, 330),
+        ({"waveform": "vibrator", "line_v": 6, "line_hz": 115, "secondary_v": 300}, 180, 290),
+    ],
+)
+def test_every_kind_of_supply_has_its_b_plus(
+    caller: Caller, changes: dict[str, Any], low_v: float, high_v: float
+) -> None:
+    supply = SUPPLY_EXAMPLE | changes
+    body = {"supply": supply, "line_v": supply["line_v"]}
+    answer = caller.http.post("/api/calc/supply", json=body)
+    assert answer.status_code == 200, answer.text
+    nodes = answer.json()["node_v"]
+    assert low_v < nodes[-1] < nodes[0] < high_v + 100
 
 
 def test_a_quantity_is_echoed(caller: Caller) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from glowdial.core.supply.circuit import (
     RectifierKind,
     Supply,
     Topology,
+    gas_rectifier,
     silicon_rectifier,
     vacuum_rectifier,
 )
@@ -132,8 +134,6 @@ def test_scaled_impedances_give_the_same_volts() -> None:
     one = steady_state(a_supply(Topology.BRIDGE, SELENIUM), 230.0)
     supply = a_supply(Topology.BRIDGE, Rectifier(RectifierKind.SELENIUM, 0.0, 10.0, 240.0))
     section = supply.sections[0]
-    from dataclasses import replace
-
     doubled = replace(
         supply,
         source_ohm=2 * supply.source_ohm,
@@ -172,6 +172,10 @@ def test_a_cold_tube_rectifier_is_expected_to_give_nothing_and_silicon_its_peak(
     assert tube is not None
     cold = expectation(tube, 0.25 * 230)
     assert cold.phase is RampPhase.COLD and cold.window.high == 5.0
+    gas = replace(tube, rectifier=gas_rectifier())
+    assert expectation(gas, 0.25 * 230).window.high == 5.0
+    struck = expectation(gas, 230.0).window.nominal
+    assert struck is not None and struck > 0.9 * steady_state(tube, 230.0).node_v[-1]
     solid = expectation(a_supply(Topology.BRIDGE, silicon_rectifier(2)), 0.25 * 230)
     peak = math.sqrt(2) * 300 * 0.25
     assert solid.window.low is not None and solid.window.low > 0.7 * peak

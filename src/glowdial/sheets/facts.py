@@ -19,6 +19,7 @@ from glowdial.core.supply.circuit import (
     RectifierKind,
     Supply,
     Topology,
+    gas_rectifier,
     silicon_rectifier,
     vacuum_rectifier,
 )
@@ -167,6 +168,8 @@ def supply_of(sheet: SupplySheet) -> Supply:
             sheet.load_exponent,
             sheet.bleeder_ohm or float("inf"),
         ),
+        waveform=sheet.waveform,
+        swing_share=sheet.swing_share,
     )
 
 
@@ -184,6 +187,8 @@ def _rectifier(sheet: RectifierSheet, topology: Topology, load_a: float) -> Rect
             threshold_v=SELENIUM_THRESHOLD_V * plates,
             resistance_ohm=(1.0 - SELENIUM_THRESHOLD_V) * plates / load_a,
         )
+    if sheet.kind is RectifierKind.GAS:
+        return gas_rectifier(sheet.drop_v) if sheet.drop_v else gas_rectifier()
     return silicon_rectifier(in_path)
 
 

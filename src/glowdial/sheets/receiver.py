@@ -13,7 +13,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 from pydantic_core import PydanticCustomError
 
-from glowdial.core.supply.circuit import RectifierKind, Topology
+from glowdial.core.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.tracking import AdjusterKind, TrimmerPlace
 
 
@@ -65,7 +65,7 @@ class Tube(Section):
 
 
 class RectifierSheet(Section):
-    """The rectifier with one data-sheet point per plate (vacuum)."""
+    """The rectifier with one data-sheet point per plate (vacuum), or its drop (gas-filled)."""
 
     kind: RectifierKind
     drop_v: Volts | None = None
@@ -103,6 +103,8 @@ class SupplySheet(Section):
     load_nominal_v: Volts
     load_exponent: float = Field(default=1.3, ge=0, le=3)
     bleeder_ohm: Resistance | None = None
+    waveform: Waveform = Waveform.SINE
+    swing_share: float = Field(default=0.2, gt=0, lt=1, description="of a vibrator's half period")
 
 
 class VoltagePoint(Section):

@@ -17,8 +17,7 @@ from glowdial.core.avc import gain_at_avc, settled_avc_v
 from glowdial.core.errors import BadInput
 from glowdial.core.receiver import IfTransformer, ReceiverFacts
 from glowdial.core.resonance import CoupledPair, TunedCircuit, resonating_inductance_h
-from glowdial.core.supply.rampup import warmth
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.supply.rampup import warming_state, warmth
 from glowdial.sim.condition import Condition
 from glowdial.sim.front_end import FrontEnd, front_end, part_factor
 from glowdial.sim.state import BenchState
@@ -95,7 +94,8 @@ class SimulatedReceiver:
             load=replace(supply.load, current_a=supply.load.current_a * self.condition.load),
         )
         warm = warmth(line_v / supply.line_v)
-        point = steady_state(worn, line_v, emission=self.condition.emission * warm, warmth=warm)
+        emission = self.condition.emission
+        point = warming_state(worn, line_v, rectifier=warm, load=warm, emission=emission)
         return point.node_v
 
     def _cold_resistance_ohm(self) -> float:

@@ -1144,10 +1144,10 @@ export interface components {
          * @description The rectifier's law.
          * @enum {string}
          */
-        RectifierKind: "vacuum" | "silicon" | "selenium";
+        RectifierKind: "vacuum" | "silicon" | "selenium" | "gas-filled";
         /**
          * RectifierSheet
-         * @description The rectifier with one data-sheet point per plate (vacuum).
+         * @description The rectifier with one data-sheet point per plate (vacuum), or its drop (gas-filled).
          */
         RectifierSheet: {
             /** Drop Current A */
@@ -1514,7 +1514,15 @@ export interface components {
              * @example 1200
              */
             source_ohm: number;
+            /**
+             * Swing Share
+             * @description of a vibrator's half period
+             * @default 0.2
+             */
+            swing_share: number;
             topology: components["schemas"]["Topology"];
+            /** @default sine */
+            waveform: components["schemas"]["Waveform"];
         };
         /** SwitchedShape */
         SwitchedShape: {
@@ -1661,7 +1669,7 @@ export interface components {
          * @description How the winding feeds the rectifier.
          * @enum {string}
          */
-        Topology: "half-wave" | "full-wave, centre tap" | "bridge";
+        Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler";
         /** TrackingAnswer */
         TrackingAnswer: {
             /** Error Hz */
@@ -1770,6 +1778,12 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * Waveform
+         * @description What the winding gives: the mains' sine, or a vibrator's square wave.
+         * @enum {string}
+         */
+        Waveform: "sine" | "vibrator";
         /** WithdrawRequest */
         WithdrawRequest: {
             /** Seq */

@@ -1,8 +1,9 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { createContext, useContext, useMemo, useState } from "react";
 import { Link, Outlet } from "react-router";
 
 import { useTheme } from "./useTheme";
+import { BareButton } from "../shared/Buttons";
 
 type Where = { set: (text: string) => void };
 const WhereContext = createContext<Where>({ set: () => undefined });
@@ -44,12 +45,10 @@ export function Frame() {
           <Text color="ink" flex="1" truncate data-testid="where">
             {where}
           </Text>
-          <Button asChild variant="ghost" color="ink" h="44px">
+          <BareButton asChild>
             <Link to="/">Shelf</Link>
-          </Button>
-          <Button variant="ghost" color="ink" h="44px" onClick={toggle}>
-            {other}
-          </Button>
+          </BareButton>
+          <BareButton onClick={toggle}>{other}</BareButton>
         </Flex>
         <Box flex="1" minH={0} overflowY={{ lg: "auto" }} className="page">
           <Outlet />

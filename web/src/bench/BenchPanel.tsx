@@ -5,6 +5,7 @@ import type { Bench, Step } from "../api/client";
 import { benchQuery } from "../api/queries";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
+import { PlainButton } from "../shared/Buttons";
 
 type Props = {
   jobId: number;
@@ -105,14 +106,11 @@ function Turning({ busy, onTurn }: { busy: boolean; onTurn: (turns: number) => v
   return (
     <Flex gap={2} role="group" aria-label="Turn the adjuster">
       {TURNS.map(([turns, words, keys]) => (
-        <Button
+        <PlainButton
           key={words}
           flex="1"
           h="52px"
           px={1}
-          variant="outline"
-          borderColor="edge"
-          color="ink"
           flexDirection="column"
           gap={0}
           disabled={busy}
@@ -123,7 +121,7 @@ function Turning({ busy, onTurn }: { busy: boolean; onTurn: (turns: number) => v
           <Text as="span" fontSize="13px" color="dim" fontFamily="mono">
             {keys}
           </Text>
-        </Button>
+        </PlainButton>
       ))}
     </Flex>
   );

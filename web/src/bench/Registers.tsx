@@ -1,10 +1,11 @@
-import { Button, Flex, Heading, Stack, Text } from "@chakra-ui/react";
+import { Flex, Heading, Stack, Text } from "@chakra-ui/react";
 import { useState } from "react";
 
 import type { Job } from "../api/client";
 import type { Writes } from "../journey/useWrites";
 import { FormDialog } from "../shared/FormDialog";
 import { Trouble } from "../shared/Trouble";
+import { PlainButton } from "../shared/Buttons";
 
 type Props = { job: Job; stepKey: string; writes: Writes };
 type Which = "clip" | "change" | "move" | "note" | null;
@@ -35,15 +36,7 @@ export function Registers({ job, stepKey, writes }: Props) {
               {t.what}: {t.place}
               {t.wanted_under_power ? "" : " (not under power)"}
             </Text>
-            <Button
-              h="44px"
-              variant="outline"
-              borderColor="edge"
-              color="ink"
-              onClick={() => attempt(writes.unclip(t.id))}
-            >
-              Take off
-            </Button>
+            <PlainButton onClick={() => attempt(writes.unclip(t.id))}>Take off</PlainButton>
           </Flex>
         ))}
         {off.map((s) => (
@@ -51,15 +44,7 @@ export function Registers({ job, stepKey, writes }: Props) {
             <Text flex="1" fontSize="15px" lineHeight={1.2}>
               {s.what}
             </Text>
-            <Button
-              h="44px"
-              variant="outline"
-              borderColor="edge"
-              color="ink"
-              onClick={() => attempt(writes.restore(s.id))}
-            >
-              Put back
-            </Button>
+            <PlainButton onClick={() => attempt(writes.restore(s.id))}>Put back</PlainButton>
           </Flex>
         ))}
       </Stack>
@@ -85,17 +70,9 @@ export function Registers({ job, stepKey, writes }: Props) {
 
 function Entry({ words, onClick }: { words: string; onClick: () => void }) {
   return (
-    <Button
-      h="44px"
-      px={3}
-      variant="outline"
-      borderColor="edge"
-      color="ink"
-      fontSize="15px"
-      onClick={onClick}
-    >
+    <PlainButton px={3} fontSize="15px" onClick={onClick}>
       {words}
-    </Button>
+    </PlainButton>
   );
 }
 

@@ -5,6 +5,7 @@ import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from 
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { Writes } from "./useWrites";
+import { LitButton } from "../shared/Buttons";
 
 type Props = {
   jobId: number;
@@ -69,18 +70,16 @@ function ConfirmForm(props: Props) {
     <Stack gap={3}>
       <Text fontSize="18px">{props.ask.prompt}</Text>
       <Box>
-        <Button
+        <LitButton
           ref={button}
           size="lg"
           h="52px"
-          bg="glow"
-          color="onGlow"
           loading={busy}
           onClick={() => void send({ line: "done" })}
           data-testid="confirm"
         >
           It is so <KeyHint keys="Enter" />
-        </Button>
+        </LitButton>
       </Box>
       <Trouble error={trouble} />
     </Stack>
@@ -138,9 +137,9 @@ function LineForm(props: Props) {
           px={3}
           data-testid="line"
         />
-        <Button type="submit" h="72px" px={4} bg="glow" color="onGlow" loading={busy}>
+        <LitButton type="submit" h="72px" px={4} loading={busy}>
           Keep <KeyHint keys="Enter" />
-        </Button>
+        </LitButton>
       </Flex>
       <Flex justify="space-between" gap={3} mt={1} minH="22px">
         <Text id="echo" fontFamily="mono" fontSize="15px" color="ink" data-testid="echo">
@@ -244,16 +243,13 @@ function ChoiceForm(props: Props) {
       ))}
       {!single && (
         <Box>
-          <Button
+          <LitButton
             id={`choice-${ask.fields.length}-0`}
-            h="44px"
-            bg="glow"
-            color="onGlow"
             loading={busy}
             onClick={() => void send({ fields: chosen })}
           >
             Keep <KeyHint keys="Enter" />
-          </Button>
+          </LitButton>
         </Box>
       )}
       <Trouble error={trouble} />
@@ -309,9 +305,9 @@ function TextForm(props: Props) {
           );
         })}
         <Box>
-          <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+          <LitButton type="submit" loading={busy}>
             Keep <KeyHint keys="Ctrl+Enter" />
-          </Button>
+          </LitButton>
         </Box>
       </Stack>
       <Trouble error={trouble} />

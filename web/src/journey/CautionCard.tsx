@@ -1,10 +1,11 @@
-import { Box, Button, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Heading, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import type { Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { Writes } from "./useWrites";
+import { LitButton } from "../shared/Buttons";
 
 /** The caution that waits in this step; its readings open when all are acknowledged. */
 export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
@@ -36,16 +37,14 @@ export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
         </Text>
       ))}
       <Box>
-        <Button
+        <LitButton
           ref={button}
           h="52px"
-          bg="glow"
-          color="onGlow"
           onClick={() => void acknowledge()}
           data-testid="acknowledge"
         >
           I have seen to it <KeyHint keys="Enter" />
-        </Button>
+        </LitButton>
         <Text as="span" ml={3} color="dim" fontSize="15px">
           {step.cautions.length > 1
             ? `${step.cautions.length - 1} more after this`

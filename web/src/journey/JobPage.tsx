@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Grid, Stack, Text } from "@chakra-ui/react";
+import { Box, Flex, Grid, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
@@ -17,6 +17,7 @@ import { useKeys } from "../shared/useKeys";
 import { StepCard } from "./StepCard";
 import { neighbour, stopStep } from "./steps";
 import { useWrites } from "./useWrites";
+import { BareButton } from "../shared/Buttons";
 
 function JobPage() {
   const jobId = Number(useParams().jobId);
@@ -148,27 +149,18 @@ function OpenJob({ job }: { job: Job }) {
         onGo={(stage) => go(stopStep(job.steps, stage))}
       />
       <Flex px={4} py="2px" gap={2} align="center" minH="44px" color="dim" fontSize="15px">
-        <Button variant="ghost" color="ink" h="44px" onClick={() => step_by(-1)}>
+        <BareButton onClick={() => step_by(-1)}>
           ‹ Back <KeyHint keys="PgUp" />
-        </Button>
+        </BareButton>
         <Text>
           step {here + 1} of {job.steps.length}
         </Text>
-        <Button variant="ghost" color="ink" h="44px" onClick={() => step_by(1)}>
+        <BareButton onClick={() => step_by(1)}>
           On › <KeyHint keys="PgDn" />
-        </Button>
+        </BareButton>
         <Box flex="1" />
-        <Button variant="ghost" color="ink" h="44px" onClick={() => setKeys(true)}>
-          Keys
-        </Button>
-        <Button
-          variant="ghost"
-          color="ink"
-          h="44px"
-          onClick={() => void navigate(`/jobs/${job.job_id}/report`)}
-        >
-          Report
-        </Button>
+        <BareButton onClick={() => setKeys(true)}>Keys</BareButton>
+        <BareButton onClick={() => void navigate(`/jobs/${job.job_id}/report`)}>Report</BareButton>
       </Flex>
       <Grid
         templateColumns={{ base: "1fr", lg: "minmax(0, 1fr) 380px" }}

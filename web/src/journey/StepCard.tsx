@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
+import { Box, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
 
 import { Link } from "react-router";
 
@@ -10,6 +10,7 @@ import { WindowBar } from "../shared/WindowBar";
 import { AskForm } from "./AskForm";
 import { CautionCard } from "./CautionCard";
 import type { Writes } from "./useWrites";
+import { LitButton, PlainButton } from "../shared/Buttons";
 
 type Props = {
   job: Job;
@@ -62,22 +63,15 @@ export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClo
               />
             )}
             {step.stage === "handover" && (
-              <Button asChild h="44px" mt={3} variant="outline" borderColor="edge" color="ink">
+              <PlainButton asChild mt={3}>
                 <Link to={`/jobs/${job.job_id}/report`}>Open the report</Link>
-              </Button>
+              </PlainButton>
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
             {(step.status === "trouble" || step.leave) && step.ask && (
-              <Button
-                mt={2}
-                variant="outline"
-                borderColor="edge"
-                color="ink"
-                h="44px"
-                onClick={onClose}
-              >
+              <PlainButton mt={2} onClick={onClose}>
                 Good enough: close with a reason <KeyHint keys="F4" />
-              </Button>
+              </PlainButton>
             )}
           </Box>
           <Leads step={step} />
@@ -165,9 +159,9 @@ function Blocked({ step, next, onGoOn }: { step: Step; next: string; onGoOn: () 
       ))}
       {next !== step.key && (
         <Box>
-          <Button h="44px" bg="glow" color="onGlow" onClick={onGoOn}>
+          <LitButton onClick={onGoOn}>
             To what is next <KeyHint keys="F9" />
-          </Button>
+          </LitButton>
         </Box>
       )}
     </Stack>
@@ -179,9 +173,9 @@ function Finished({ step, last, onGoOn }: { step: Step; last: boolean; onGoOn: (
     <Flex gap={4} align="center">
       <Text>{last ? "The journey is at its end." : `This step is ${step.status}.`}</Text>
       {!last && (
-        <Button h="44px" bg="glow" color="onGlow" onClick={onGoOn}>
+        <LitButton onClick={onGoOn}>
           To what is next <KeyHint keys="F9" />
-        </Button>
+        </LitButton>
       )}
     </Flex>
   );

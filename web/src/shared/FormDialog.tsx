@@ -1,5 +1,4 @@
 import {
-  Button,
   Checkbox,
   Dialog,
   Field,
@@ -13,6 +12,7 @@ import {
 import { useRef, useState } from "react";
 
 import { Trouble } from "./Trouble";
+import { BareButton, LitButton } from "./Buttons";
 
 export type DialogField = {
   name: string;
@@ -90,12 +90,10 @@ export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: 
                 </Stack>
               </Dialog.Body>
               <Dialog.Footer>
-                <Button variant="ghost" color="ink" h="44px" onClick={onClose}>
-                  Leave
-                </Button>
-                <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+                <BareButton onClick={onClose}>Leave</BareButton>
+                <LitButton type="submit" loading={busy}>
                   {submit}
-                </Button>
+                </LitButton>
               </Dialog.Footer>
             </form>
           </Dialog.Content>

@@ -1,9 +1,10 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
 
 import type { Schemas } from "../api/client";
 import { KeyHint } from "./KeyHint";
 import { VerdictShape } from "./VerdictShape";
+import { BareButton, PlainButton } from "./Buttons";
 
 type LogLine = Schemas["LogShape"];
 
@@ -33,16 +34,9 @@ export function LogDrawer({ lines, open, onToggle, onWithdraw }: Props) {
         <Box flex="1" minW={0}>
           {newest ? <Line line={newest} /> : <Text color="dim">Nothing is entered yet.</Text>}
         </Box>
-        <Button
-          variant="ghost"
-          color="ink"
-          h="44px"
-          onClick={onToggle}
-          aria-expanded={open}
-          data-testid="log-toggle"
-        >
+        <BareButton onClick={onToggle} aria-expanded={open} data-testid="log-toggle">
           {open ? "Close the log" : `Log (${lines.length})`} <KeyHint keys="F8" />
-        </Button>
+        </BareButton>
       </Flex>
       {open && (
         <Box
@@ -102,17 +96,13 @@ function Line({
         </Flex>
       )}
       {onWithdraw && line.can_withdraw && (
-        <Button
-          variant="outline"
-          borderColor="edge"
-          color="ink"
-          h="44px"
+        <PlainButton
           px={3}
           fontSize="14px"
           onClick={() => (asked ? void onWithdraw(line.seq) : setAsked(true))}
         >
           {asked ? "Withdraw: sure?" : "Withdraw"}
-        </Button>
+        </PlainButton>
       )}
     </Flex>
   );

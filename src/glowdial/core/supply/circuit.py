@@ -1,8 +1,9 @@
-"""A mains supply as a circuit: source, rectifier law, filter sections and load.
+"""A supply as a circuit: source, rectifier law, filter sections and load.
 
-The source is a Thevenin sine: line voltage times ratio, per half of a centre-tapped winding, behind
-one series resistance per half, referred to the secondary. Laws: vacuum I = K V^1.5; silicon the
-simplification of 0.8 V and a small resistance; selenium a threshold and a series resistance.
+The source is Thevenin: line voltage times ratio, per half of a centre-tapped winding, behind one
+series resistance per half, referred to the secondary; a sine, or the square wave of a vibrator.
+Laws: vacuum I = K V^1.5; silicon the simplification of 0.8 V and a small resistance; selenium a
+threshold and a series resistance; gas-filled a constant drop.
 """
 
 from __future__ import annotations
@@ -25,6 +26,19 @@ class Topology(StrEnum):
     HALF_WAVE = "half-wave"
     CENTRE_TAP = "full-wave, centre tap"
     BRIDGE = "bridge"
+    DOUBLER = "doubler"
+
+    @property
+    def full_wave(self) -> bool:
+        """Whether both half waves charge the same capacitor."""
+        return self in (Topology.CENTRE_TAP, Topology.BRIDGE)
+
+
+class Waveform(StrEnum):
+    """What the winding gives: the mains' sine, or a vibrator's square wave."""
+
+    SINE = "sine"
+    SQUARE = "vibrator"
 
 
 class RectifierKind(StrEnum):
@@ -33,14 +47,20 @@ class RectifierKind(StrEnum):
     VACUUM = "vacuum"
     SILICON = "silicon"
     SELENIUM = "selenium"
+    GAS = "gas-filled"
+
+    @property
+    def heated(self) -> bool:
+        """Whether it gives nothing until its heater is warm."""
+        return self in (RectifierKind.VACUUM, RectifierKind.GAS)
 
 
 @dataclass(frozen=True, slots=True)
 class Rectifier:
     """One rectifying path.
 
-    Vacuum: ``perveance`` K in A/V^1.5. Silicon and selenium: ``threshold_v`` and
-    ``resistance_ohm`` in the conducting path (both diodes of a bridge counted).
+    Vacuum: ``perveance`` K in A/V^1.5. The others: ``threshold_v`` and ``resistance_ohm`` in the
+    conducting path (both diodes of a bridge counted); a doubler's is that of one half.
     """
 
     kind: RectifierKind
@@ -77,13 +97,35 @@ def silicon_rectifier(diodes_in_path: int = 1) -> Rectifier:
     )
 
 
+def gas_rectifier(drop_v: float = 15.0) -> Rectifier:
+    """Gas-filled: a constant drop of 10 to 24 V once it has struck, and 2 ohm to be definite."""
+    require_positive(drop_v=drop_v)
+    return Rectifier(RectifierKind.GAS, threshold_v=drop_v, resistance_ohm=2.0)
+
+
+def capacitor_admittance_s(
+    omega: Floats, capacitance_f: float, leak_ohm: float, series_ohm: float
+) -> NDArray[np.complex128]:
+    """Admittance of a capacitor with leakage across it and an equivalent series resistance.
+
+    ``omega`` in rad/s, 0 included; ``leak_ohm`` may be infinite, ``series_ohm`` 0.
+    """
+    across = 1.0 / leak_ohm + 1j * omega * capacitance_f
+    return np.asarray(across / (1.0 + series_ohm * across), dtype=np.complex128)
+
+
 @dataclass(frozen=True, slots=True)
 class FilterSection:
-    """A series resistance, with a choke's inductance if it has one, and the capacitor behind it."""
+    """A series resistance, with a choke's inductance if it has one, and the capacitor behind it.
+
+    The capacitor may leak and have dried out: ``leak_ohm`` across it, ``series_ohm`` in it.
+    """
 
     resistance_ohm: float
     capacitance_f: float
     inductance_h: float = 0.0
+    leak_ohm: float = float("inf")
+    series_ohm: float = 0.0
 
     def __post_init__(self) -> None:
         require_positive(
@@ -116,6 +158,9 @@ class Supply:
 
     ``secondary_v`` is RMS, unloaded, of one half (centre tap) or the whole winding, at
     ``line_v``; ``source_ohm`` the series resistance per half, primary and line referred to it.
+    A doubler has two reservoirs of ``reservoir_f``, and its first node is the sum of both.
+    A vibrator's wave stands at its height but for ``swing_share`` of each half period, in which the
+    buffer capacitor swings it over; ``line_v`` is then the battery's and ``line_hz`` the reed's.
     """
 
     topology: Topology
@@ -127,6 +172,10 @@ class Supply:
     reservoir_f: float
     sections: tuple[FilterSection, ...]
     load: Load
+    reservoir_leak_ohm: float = float("inf")
+    reservoir_series_ohm: float = 0.0
+    waveform: Waveform = Waveform.SINE
+    swing_share: float = 0.2
 
     def __post_init__(self) -> None:
         require_positive(
@@ -138,6 +187,12 @@ class Supply:
         )
 
     @property
+    def peak_v(self) -> float:
+        """Height of the wave of one winding (one half of a centre tap) at nominal line."""
+        square = self.waveform is Waveform.SQUARE
+        return self.secondary_v if square else math.sqrt(2.0) * self.secondary_v
+
+    @property
     def unloaded_peak_v(self) -> float:
-        """sqrt(2) x RMS of the winding (of one half for a centre tap) at nominal line."""
-        return float(np.sqrt(2.0) * self.secondary_v)
+        """What the first node can rise to with nothing drawn: the height, of a doubler twice it."""
+        return self.peak_v * (2.0 if self.topology is Topology.DOUBLER else 1.0)

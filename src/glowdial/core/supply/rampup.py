@@ -21,6 +21,7 @@ WARM_FROM, WARM_TO = 0.45, 0.65
 WARM_DOUBT = 0.05
 SURELY_COLD_BELOW, SURELY_WARM_FROM = 0.40, 0.70
 SUPPLY_TOLERANCE = 0.10
+STRIKES_AT = 0.5
 COLD_FLOOR_V = 5.0
 TIRED_BELOW = 0.6
 
@@ -61,25 +62,39 @@ class RampExpectation:
 def expectation(supply: Supply, line_v: float) -> RampExpectation:
     """Expected B+ at the last filter node for a settled reading at ``line_v`` (V RMS)."""
     fraction = line_v / supply.line_v
-    typical = _at(supply, line_v, warmth(fraction), warmth(fraction))
+    typical = warming_state(supply, line_v, rectifier=warmth(fraction), load=warmth(fraction))
     stage = phase(fraction)
     volts = typical.node_v[-1]
-    vacuum = supply.rectifier.kind is RectifierKind.VACUUM
     if stage is RampPhase.WARM:
         window = Window(volts * (1 - SUPPLY_TOLERANCE), volts * (1 + SUPPLY_TOLERANCE), volts)
         return RampExpectation(typical, window, stage)
-    if vacuum and stage is RampPhase.COLD:
+    if supply.rectifier.kind.heated and stage is RampPhase.COLD:
         return RampExpectation(typical, Window(0.0, COLD_FLOOR_V, 0.0), stage)
     late, early = warmth(fraction - WARM_DOUBT), warmth(fraction + WARM_DOUBT)
     # lowest: rectifier late and load early; highest: the other way round
-    low = _at(supply, line_v, late, early).node_v[-1] * (1 - SUPPLY_TOLERANCE)
-    high = _at(supply, line_v, early, late).node_v[-1] * (1 + SUPPLY_TOLERANCE)
+    low = warming_state(supply, line_v, rectifier=late, load=early).node_v[-1] * (
+        1 - SUPPLY_TOLERANCE
+    )
+    high = warming_state(supply, line_v, rectifier=early, load=late).node_v[-1] * (
+        1 + SUPPLY_TOLERANCE
+    )
     return RampExpectation(typical, Window(low, max(high, COLD_FLOOR_V), volts), stage)
 
 
-def _at(supply: Supply, line_v: float, rectifier: float, load: float) -> SupplyPoint:
-    emission = rectifier if supply.rectifier.kind is RectifierKind.VACUUM else 1.0
-    return steady_state(supply, line_v, emission=emission, warmth=load)
+def warming_state(
+    supply: Supply, line_v: float, *, rectifier: float, load: float, emission: float = 1.0
+) -> SupplyPoint:
+    """Settled state with the rectifier's heater and the load's warm to the shares given (0 to 1).
+
+    A vacuum rectifier's emission follows its heater; a gas-filled one strikes half warm; the others
+    have no heater. ``emission`` is what wear has left of a vacuum rectifier.
+    """
+    share = 1.0
+    if supply.rectifier.kind is RectifierKind.VACUUM:
+        share = rectifier * emission
+    elif supply.rectifier.kind is RectifierKind.GAS and rectifier < STRIKES_AT:
+        share = 0.0
+    return steady_state(supply, line_v, emission=share, warmth=load)
 
 
 @dataclass(frozen=True, slots=True)

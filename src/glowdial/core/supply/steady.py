@@ -4,6 +4,8 @@ The filter is linear: seen from the rectifier it is an impedance Z(jkw) at each 
 circulant matrix over the samples of one repetition. The rectifier current at the samples is the one
 unknown vector; Newton's method runs on the samples that conduct. The load is taken at its chord
 resistance V/I(V), found by iteration, so tubes that draw as a power of the voltage settle rightly.
+A doubler with equal halves is one port too: its other half carries the same current half a period
+later, so odd harmonics see one reservoir alone and even ones the load as well.
 Ripple is maximum less minimum over a full line period; averages are over whole periods.
 """
 
@@ -16,7 +18,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from glowdial.core.errors import BadInput
-from glowdial.core.supply.circuit import Rectifier, Supply, Topology
+from glowdial.core.supply.circuit import (
+    Rectifier,
+    Supply,
+    Topology,
+    Waveform,
+    capacitor_admittance_s,
+)
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -72,9 +80,9 @@ def steady_state(
     rectifier = replace(supply.rectifier, perveance=supply.rectifier.perveance * emission)
     drive, repeat_s = _drive(supply, line_v)
     harmonics: Floats = 2.0 * np.pi / repeat_s * np.arange(SAMPLES // 2 + 1, dtype=np.float64)
-    peak = float(np.max(drive))
-    load_ohm = _chord_ohm(supply, 0.8 * peak, warmth)
-    current = np.zeros(SAMPLES)
+    start_v = _flat_guess_v(supply, rectifier, drive, warmth)
+    load_ohm = _chord_ohm(supply, start_v, warmth)
+    current = _flat_current_a(supply, rectifier, drive, start_v, warmth)
     before: tuple[float, float] | None = None
     for _ in range(_LOAD_PASSES):
         port = _filter_port(supply, load_ohm, harmonics)
@@ -95,11 +103,47 @@ def steady_state(
 
 def _drive(supply: Supply, line_v: float) -> tuple[Floats, float]:
     """Open-circuit volts that push the rectifier over one repetition, and its length in s."""
-    peak = np.sqrt(2.0) * supply.secondary_v * line_v / supply.line_v
-    full_wave = supply.topology is not Topology.HALF_WAVE
+    peak = supply.peak_v * line_v / supply.line_v
+    full_wave = supply.topology.full_wave
     repeat_s = (0.5 if full_wave else 1.0) / supply.line_hz
-    phase = np.arange(SAMPLES) / SAMPLES * (np.pi if full_wave else 2.0 * np.pi)
-    return peak * np.sin(phase), repeat_s
+    turns = np.arange(SAMPLES) / SAMPLES * (0.5 if full_wave else 1.0)
+    if supply.waveform is Waveform.SINE:
+        return peak * np.sin(2.0 * np.pi * turns), repeat_s
+    # a triangle of the same zeros, cut off at the height that the swing reaches
+    triangle = 1.0 - np.abs(((4.0 * turns + 1.0) % 4.0) - 2.0)
+    return peak * np.clip(triangle / max(supply.swing_share, 1e-3), -1.0, 1.0), repeat_s
+
+
+def _flat_guess_v(supply: Supply, rectifier: Rectifier, drive: Floats, warmth: float) -> float:
+    """Volts at the last node if the reservoir did not ripple: a start, by bisection."""
+    low, high = 0.0, 2.0 * float(np.max(drive))
+    for _ in range(16):
+        middle = 0.5 * (low + high)
+        given = float(np.mean(_flat_current_a(supply, rectifier, drive, middle, warmth)))
+        if given > supply.load.total_a(middle, warmth):
+            low = middle
+        else:
+            high = middle
+    return 0.5 * (low + high)
+
+
+def _flat_current_a(
+    supply: Supply, rectifier: Rectifier, drive: Floats, last_v: float, warmth: float
+) -> Floats:
+    """Current at the samples into a reservoir that stands still, the last node at ``last_v``.
+
+    A vacuum rectifier is taken as the resistance that it has at three times the mean current.
+    """
+    drawn = supply.load.total_a(last_v, warmth)
+    first_v = last_v + drawn * sum(section.resistance_ohm for section in supply.sections)
+    if supply.topology is Topology.DOUBLER:
+        first_v *= 0.5
+    law_ohm = rectifier.resistance_ohm
+    if rectifier.perveance > 0.0:
+        at_a = max(3.0 * drawn, 1e-4)
+        law_ohm = float((at_a / rectifier.perveance) ** (2.0 / 3.0)) / at_a
+    push = drive - first_v - rectifier.threshold_v
+    return np.asarray(np.maximum(push, 0.0) / (supply.source_ohm + law_ohm), dtype=np.float64)
 
 
 def _chord_ohm(supply: Supply, volts: float, warmth: float) -> float:
@@ -113,13 +157,24 @@ def _filter_port(supply: Supply, load_ohm: float, harmonics: Floats) -> _Port:
     admittance = np.full(harmonics.shape, 1.0 / load_ohm, dtype=np.complex128)
     ratios: list[Complexes] = []
     for section in reversed(supply.sections):
-        admittance = admittance + 1j * harmonics * section.capacitance_f
+        admittance = admittance + capacitor_admittance_s(
+            harmonics, section.capacitance_f, section.leak_ohm, section.series_ohm
+        )
         series = section.resistance_ohm + 1j * harmonics * section.inductance_h
         ratios.append(1.0 / (1.0 + series * admittance))
         admittance = 1.0 / (series + 1.0 / admittance)
-    total = admittance + 1j * harmonics * supply.reservoir_f
-    impedance: Complexes = np.asarray(1.0 / total, dtype=np.complex128)
-    nodes: list[Complexes] = [impedance]
+    reservoir = capacitor_admittance_s(
+        harmonics, supply.reservoir_f, supply.reservoir_leak_ohm, supply.reservoir_series_ohm
+    )
+    if supply.topology is Topology.DOUBLER:
+        # both halves in step for even harmonics, against each other for odd ones
+        even = np.arange(harmonics.size) % 2 == 0
+        together = 1.0 / (reservoir + 2.0 * admittance)
+        impedance = np.where(even, together, 1.0 / np.where(even, 1.0, reservoir))
+        nodes: list[Complexes] = [np.where(even, 2.0 * together, 0.0)]
+    else:
+        impedance = np.asarray(1.0 / (admittance + reservoir), dtype=np.complex128)
+        nodes = [impedance]
     for ratio in reversed(ratios):
         nodes.append(nodes[-1] * ratio)
     return _Port(impedance, np.array(nodes))
@@ -172,7 +227,7 @@ def _figures(
     waves = np.fft.irfft(port.nodes * spectrum, SAMPLES, axis=1)
     mean_square = float(np.mean(current**2))
     # in full wave each plate carries every second pulse of the repeated half period
-    share = 0.5 if supply.topology is not Topology.HALF_WAVE else 1.0
+    share = 0.5 if supply.topology.full_wave else 1.0
     return SupplyPoint(
         line_v=line_v,
         node_v=tuple(float(v) for v in np.mean(waves, axis=1)),

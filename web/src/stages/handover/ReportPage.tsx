@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Heading, Stack, Table, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, Stack, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useParams } from "react-router";
@@ -8,6 +8,7 @@ import { reportQuery } from "../../api/queries";
 import { useWhere } from "../../app/Frame";
 import { Trouble } from "../../shared/Trouble";
 import { VerdictShape, verdictColour } from "../../shared/VerdictShape";
+import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Report = Schemas["ReportShape"];
 
@@ -43,18 +44,16 @@ function ReportPage() {
             </Text>
           </Box>
           <Flex gap={3} className="no-print">
-            <Button asChild h="44px" variant="outline" borderColor="edge" color="ink">
+            <PlainButton asChild>
               <a href={`/api/jobs/${jobId}/readings.csv`}>Readings (CSV)</a>
-            </Button>
-            <Button asChild h="44px" variant="outline" borderColor="edge" color="ink">
+            </PlainButton>
+            <PlainButton asChild>
               <a href={`/api/jobs/${jobId}/document`}>Whole job (JSON)</a>
-            </Button>
-            <Button asChild h="44px" variant="outline" borderColor="edge" color="ink">
+            </PlainButton>
+            <PlainButton asChild>
               <Link to={`/jobs/${jobId}`}>To the job</Link>
-            </Button>
-            <Button h="44px" bg="glow" color="onGlow" onClick={() => window.print()}>
-              Print
-            </Button>
+            </PlainButton>
+            <LitButton onClick={() => window.print()}>Print</LitButton>
           </Flex>
         </Flex>
         <Figures report={report} />

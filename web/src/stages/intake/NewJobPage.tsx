@@ -1,4 +1,4 @@
-import { Box, Button, Checkbox, Flex, Heading, NativeSelect, Stack, Text } from "@chakra-ui/react";
+import { Box, Checkbox, Flex, Heading, NativeSelect, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -8,6 +8,7 @@ import { sheetsQuery } from "../../api/queries";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
+import { BareButton, LitButton } from "../../shared/Buttons";
 
 /** Opens a job: which sheet, which set, and whether it stands here or is simulated. */
 function NewJobPage() {
@@ -47,9 +48,9 @@ function NewJobPage() {
       {sheets?.length === 0 ? (
         <Box>
           <Text mb={3}>There is no data sheet yet; a job rests on one.</Text>
-          <Button asChild h="44px" bg="glow" color="onGlow">
+          <LitButton asChild>
             <Link to="/sheets/new">Make or import a sheet</Link>
-          </Button>
+          </LitButton>
         </Box>
       ) : (
         <form
@@ -115,12 +116,12 @@ function NewJobPage() {
             )}
             <Trouble error={trouble} />
             <Flex gap={3}>
-              <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+              <LitButton type="submit" loading={busy}>
                 Open the job
-              </Button>
-              <Button asChild h="44px" variant="ghost" color="ink">
+              </LitButton>
+              <BareButton asChild>
                 <Link to="/sheets/new">Another model</Link>
-              </Button>
+              </BareButton>
             </Flex>
           </Stack>
         </form>

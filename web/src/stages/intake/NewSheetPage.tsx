@@ -7,6 +7,7 @@ import { client, once, unwrap } from "../../api/client";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
 import { TemplateForm } from "./TemplateForm";
+import { LitButton } from "../../shared/Buttons";
 
 /** A data sheet for a model: from the template of the commonest circuit, or imported. */
 function NewSheetPage() {
@@ -89,9 +90,9 @@ function ImportForm({ onKept }: { onKept: (id: number) => Promise<void> }) {
       />
       <Trouble error={trouble} />
       <Box>
-        <Button h="44px" bg="glow" color="onGlow" loading={busy} onClick={() => void send()}>
+        <LitButton loading={busy} onClick={() => void send()}>
           Import the sheet
-        </Button>
+        </LitButton>
       </Box>
     </Stack>
   );

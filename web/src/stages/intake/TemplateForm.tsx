@@ -1,10 +1,11 @@
-import { Box, Button, Checkbox, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Checkbox, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import { client, once, type Schemas, unwrap } from "../../api/client";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
+import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Form = Schemas["TemplateForm"];
 type Band = Schemas["BandForm"];
@@ -97,16 +98,12 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           <BandRow key={n} band={band} onChange={(change) => putBand(n, change)} />
         ))}
         <Box>
-          <Button
-            h="44px"
-            variant="outline"
-            borderColor="edge"
-            color="ink"
+          <PlainButton
             disabled={form.bands.length >= 6}
             onClick={() => setForm({ ...form, bands: [...form.bands, BAND] })}
           >
             Another band
-          </Button>
+          </PlainButton>
         </Box>
         <Heading as="h2" fontSize="20px" fontWeight={500}>
           Supply and sensitivity, as far as they are given
@@ -116,9 +113,9 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         </Grid>
         <Trouble error={trouble} />
         <Flex gap={3}>
-          <Button type="submit" h="44px" bg="glow" color="onGlow" loading={busy}>
+          <LitButton type="submit" loading={busy}>
             Keep the sheet
-          </Button>
+          </LitButton>
         </Flex>
       </Stack>
     </form>

@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
@@ -6,6 +6,7 @@ import type { Schemas } from "../../api/client";
 import { shelfQuery } from "../../api/queries";
 import { Trouble } from "../../shared/Trouble";
 import { SmallScale } from "./SmallScale";
+import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Line = Schemas["ShelfShape"];
 
@@ -20,12 +21,12 @@ function ShelfPage() {
           The shelf
         </Heading>
         <Flex gap={3}>
-          <Button asChild h="44px" variant="outline" borderColor="edge" color="ink">
+          <PlainButton asChild>
             <Link to="/sheets/new">Make or import a sheet</Link>
-          </Button>
-          <Button asChild h="44px" bg="glow" color="onGlow">
+          </PlainButton>
+          <LitButton asChild>
             <Link to="/jobs/new">Open a job</Link>
-          </Button>
+          </LitButton>
         </Flex>
       </Flex>
       <Trouble error={error} />
@@ -37,15 +38,7 @@ function ShelfPage() {
       </Grid>
       {hasNextPage && (
         <Box>
-          <Button
-            h="44px"
-            variant="outline"
-            borderColor="edge"
-            color="ink"
-            onClick={() => void fetchNextPage()}
-          >
-            Older jobs
-          </Button>
+          <PlainButton onClick={() => void fetchNextPage()}>Older jobs</PlainButton>
         </Box>
       )}
     </Stack>
@@ -61,9 +54,9 @@ function EmptyShelf() {
         begin. Then open a job for the set. To look around first, stop this and start ./glow demo.
       </Text>
       <Box>
-        <Button asChild h="44px" bg="glow" color="onGlow">
+        <LitButton asChild>
           <Link to="/sheets/new">Make a sheet</Link>
-        </Button>
+        </LitButton>
       </Box>
     </Stack>
   );
