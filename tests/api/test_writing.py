@@ -211,6 +211,16 @@ def test_the_job_leaves_as_open_files(caller: Caller, hand_job: int) -> None:
     json.dumps(document)
 
 
+def test_a_sheet_leaves_as_a_file_that_comes_in_again(caller: Caller, hand_job: int) -> None:
+    file = caller.http.get("/api/sheets/1/document")
+    assert "attachment" in file.headers["content-disposition"]
+    assert caller.import_sheet(file.text).json() == {"id": 2}
+    versions = [(s["model"], s["version"]) for s in caller.http.get("/api/sheets").json()]
+    assert versions == [("Tidewater Six", 1), ("Tidewater Six", 2)]
+    first, second = (caller.http.get(f"/api/sheets/{n}").json()["document"] for n in (1, 2))
+    assert first == second
+
+
 KILLED = """
 import sys
 from pathlib import Path

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Path
+from fastapi.responses import JSONResponse
 
 from glowdial.api.shapes import GapShape, Opened, SheetDocument, SheetShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
@@ -38,6 +39,14 @@ def read_one(workshop: WorkshopDep, sheet_id: SheetId) -> SheetDocument:
         document=row.document,
         gaps=[GapShape.of(g) for g in sheets.facts_of(row.document).gaps],
     )
+
+
+@router.get("/sheets/{sheet_id}/document", operation_id="getSheetFile", response_class=JSONResponse)
+def read_file(workshop: WorkshopDep, sheet_id: SheetId) -> JSONResponse:
+    """One sheet as the open file that can be imported again."""
+    row = sheets.one_sheet(workshop, sheet_id)
+    name = f'attachment; filename="sheet-{sheet_id}.json"'
+    return JSONResponse(row.document, headers={"content-disposition": name})
 
 
 @router.post("/sheets", operation_id="importSheet", status_code=201)

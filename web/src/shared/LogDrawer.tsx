@@ -32,7 +32,11 @@ export function LogDrawer({ lines, open, onToggle, onWithdraw }: Props) {
     >
       <Flex h="44px" px={4} gap={3} align="center" flexShrink={0}>
         <Box flex="1" minW={0}>
-          {newest ? <Line line={newest} /> : <Text color="dim">Nothing is entered yet.</Text>}
+          {open || !newest ? (
+            <Text color="dim">{newest ? "The log, newest first" : "Nothing is entered yet."}</Text>
+          ) : (
+            <Line line={newest} />
+          )}
         </Box>
         <BareButton onClick={onToggle} aria-expanded={open} data-testid="log-toggle">
           {open ? "Close the log" : `Log (${lines.length})`} <KeyHint keys="F8" />

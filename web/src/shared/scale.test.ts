@@ -24,7 +24,7 @@ describe("journey scale", () => {
     expect(Math.max(...places)).toBeLessThan(1);
   });
   it("says each stop's state in a word", () => {
-    expect(stages.map(stopWord)).toEqual(["done", "nothing planned", "1 of 4", "outside"]);
+    expect(stages.map(stopWord)).toEqual(["done", "no steps", "1 of 4", "outside"]);
     expect(stages.map(litShare)).toEqual([1, 0, 0.25, 0]);
   });
   it("reads digits as stops, 0 as the tenth, and arrows as neighbours", () => {

@@ -15,7 +15,7 @@ export const litShare = (stage: StageState) => (stage.steps ? stage.finished / s
 /** A stop's state in a word, for those who cannot see the light. */
 export function stopWord(stage: StageState): string {
   if (stage.trouble) return stage.trouble;
-  if (stage.steps === 0) return "nothing planned";
+  if (stage.steps === 0) return "no steps";
   if (stage.finished === stage.steps) return "done";
   return `${stage.finished} of ${stage.steps}`;
 }

@@ -84,6 +84,11 @@ function NewJobPage() {
                 <NativeSelect.Indicator />
               </NativeSelect.Root>
             </Box>
+            {chosen && (
+              <Text color="glow" textDecoration="underline">
+                <a href={`/api/sheets/${chosen}/document`}>The sheet as a file (JSON)</a>
+              </Text>
+            )}
             <FormRow
               hold={first}
               label="Name to tell the set by"
