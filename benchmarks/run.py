@@ -14,12 +14,16 @@ from pathlib import Path
 
 from scipy.optimize import fsolve
 
+from glowdial.bench.profile import shipped_profile
+from glowdial.bench.visa import VisaLine
 from glowdial.core.supply.steady import steady_state
 from glowdial.core.tracking import Gang, best_points, signal_circuit, three_point
 from glowdial.demo.fill import START, fill_demo, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import neglected
 from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.room import Room, instruments
+from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.house import Workshop
@@ -120,6 +124,17 @@ def ngspice_settled() -> None:
     subprocess.run(["ngspice", "-b", netlist.name], cwd=netlist.parent, capture_output=True)
 
 
+def network_lines() -> list[Line]:
+    """A setting and a reading over SCPI on loopback, as the application makes them."""
+    facts = receiver_facts(read_sheet(tidewater_sheet()))
+    servers = serve(instruments(Room(SimulatedReceiver(facts, neglected(facts, 1)))), 0)
+    supply = VisaLine("127.0.0.1", servers["supply"].port, shipped_profile("line-supply"))
+    trip = median_ms(lambda _: supply.measure("line_volts"), 200)
+    supply.close()
+    stop(servers)
+    return [Line("SCPI round trip on loopback", trip, 5.0, "ms")]
+
+
 def page_lines() -> list[Line]:
     """The scripts that the first view loads, gzip, and one job as its page reads it."""
     lines = []
@@ -156,7 +171,7 @@ def first_view_kb() -> float:
 
 def main() -> None:
     """The whole table."""
-    for group in (receiver_lines, tracking_lines, supply_lines, page_lines):
+    for group in (receiver_lines, tracking_lines, supply_lines, network_lines, page_lines):
         for line in group():
             line.print()
 

@@ -138,6 +138,21 @@ def test_a_port_in_use() -> None:
     assert f"port {port} is in use" in done.stderr and "--port" in done.stderr
 
 
+def test_the_bench_alone_answers_any_scpi_client() -> None:
+    command = [sys.executable, "-m", "glowdial", "bench", "--port", "15025"]
+    surroundings = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "PYTHONUNBUFFERED": "1"}
+    with subprocess.Popen(command, env=surroundings, stdout=subprocess.PIPE, text=True) as bench:
+        assert bench.stdout is not None
+        lines = [bench.stdout.readline() for _ in range(5)]
+        assert "TCPIP::127.0.0.1::15026::SOCKET" in lines[2]
+        taken = subprocess.run(command, env=surroundings, capture_output=True, text=True)
+        assert taken.returncode == 2 and "is in use" in taken.stderr
+        with socket.create_connection(("127.0.0.1", 15026), timeout=5) as client:
+            client.sendall(b"*IDN?\n")
+            assert b"MULTIMETER" in client.recv(100)
+        bench.terminate()
+
+
 def test_the_demo_is_a_function_of_its_seed(tmp_path: Path) -> None:
     dumps = []
     for n, seed in enumerate((5, 5, 6)):

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
-from glowdial.core.errors import BadInput, Conflict, Doubted, GlowDialError, NotFound
+from glowdial.core.errors import BadInput, Conflict, Doubted, GlowDialError, LinkTrouble, NotFound
 
 MEDIA_TYPE = "application/problem+json"
 
@@ -70,6 +70,8 @@ def _from_error(error: GlowDialError) -> Problem:
             yours=error.yours,
             current=error.current,
         )
+    if isinstance(error, LinkTrouble):
+        return Problem(type="link-trouble", title="No reading", status=502, detail=detail)
     return Problem(type="error", title="Error", status=400, detail=detail)
 
 

@@ -6,6 +6,7 @@ import json
 import os
 import shutil
 import socket
+import threading
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -15,10 +16,11 @@ import typer
 import uvicorn
 
 from glowdial.api.app import create_app
-from glowdial.demo.fill import DEMO_SEED, fill_demo
+from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.house import Workshop
+from glowdial.workshop.sheets import read_sheet
 
 app = typer.Typer(add_completion=False, no_args_is_help=True)
 DEFAULT_PORT = 8650
@@ -104,6 +106,35 @@ def demo(
         Path(f"{file}{tail}").unlink(missing_ok=True)
     shutil.copyfile(prepared, file)
     _serve(file, port, web, at, "demo")
+
+
+@app.command()
+def bench(
+    sheet: Annotated[Path | None, typer.Option(help="A sheet as JSON; else the demo's.")] = None,
+    seed: Annotated[int, typer.Option(help="Which neglected set.", min=0)] = DEMO_SEED,
+    port: Annotated[int, typer.Option(help="First port on 127.0.0.1.", min=1, max=65530)] = 5025,
+) -> None:
+    """Start the simulated instruments alone, for any SCPI client, until Ctrl-C."""
+    # imported here: no other command needs it, and every start would wait for it
+    from glowdial.sheets.facts import receiver_facts
+    from glowdial.sim.condition import neglected
+    from glowdial.sim.receiver import SimulatedReceiver
+    from glowdial.sim.room import Room, instruments
+    from glowdial.sim.servers import serve, stop
+
+    facts = receiver_facts(read_sheet(sheet.read_text("utf-8") if sheet else tidewater_sheet()))
+    room = Room(SimulatedReceiver(facts, neglected(facts, seed)))
+    try:
+        servers = serve(instruments(room), port)
+    except OSError as error:
+        raise _refuse(f"a port from {port} up is in use; give another with --port.") from error
+    typer.echo(f"{facts.title}, set {seed}, with its instruments (Ctrl-C stops them):")
+    for name, server in servers.items():
+        typer.echo(f"  {name:<12} TCPIP::127.0.0.1::{server.port}::SOCKET")
+    try:
+        threading.Event().wait()
+    except KeyboardInterrupt:
+        stop(servers)
 
 
 @app.command("fill-demo")

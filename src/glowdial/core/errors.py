@@ -5,6 +5,7 @@ GlowDialError
   NotFound        a record that is not there (any more)
   Conflict        the record changed since it was read, or the step does not allow this now
   Doubted         an entry far from the expectation; kept when it is sent again, confirmed
+  LinkTrouble     an instrument that does not answer, or answers what cannot be used
 """
 
 from __future__ import annotations
@@ -62,6 +63,16 @@ class Conflict(GlowDialError):
 @dataclass
 class Doubted(GlowDialError):
     """An entry that is understood but very far from what is expected."""
+
+    reason: str
+
+    def __str__(self) -> str:
+        return self.reason
+
+
+@dataclass
+class LinkTrouble(GlowDialError):
+    """An instrument that is gone, silent, overloaded, or talks nonsense."""
 
     reason: str
 

@@ -1,0 +1,72 @@
+"""Instruments on the network in the kinds that the bench knows: generator, multimeter, supply."""
+
+from __future__ import annotations
+
+from glowdial.bench.visa import VisaLine
+from glowdial.core.errors import BadInput
+
+
+def _of_kind(line: VisaLine, kind: str) -> VisaLine:
+    if line.profile.kind != kind:
+        given = f"{line.profile.name} ({line.profile.kind})"
+        raise BadInput("profile", given, f"must be of a {kind}", f"kind = {kind}")
+    return line
+
+
+class NetworkGenerator:
+    """A signal generator: SI units, level in V EMF, 0 is off."""
+
+    def __init__(self, line: VisaLine) -> None:
+        self._line = _of_kind(line, "generator")
+        self._on = False
+
+    def set_frequency(self, frequency_hz: float) -> None:
+        """Tune it."""
+        self._line.tell("frequency", frequency_hz)
+
+    def set_level(self, emf_v: float) -> None:
+        """Set its level; switched off at 0, on again above."""
+        if emf_v > 0.0:
+            self._line.tell("level", emf_v)
+        if (emf_v > 0.0) != self._on:
+            self._line.tell("output_on" if emf_v > 0.0 else "output_off")
+            self._on = emf_v > 0.0
+
+    def set_tone(self, *, on: bool) -> None:
+        """Modulation on or off."""
+        self._line.tell("tone_on" if on else "tone_off")
+
+
+class NetworkMultimeter:
+    """A multimeter: one settled reading a call."""
+
+    def __init__(self, line: VisaLine) -> None:
+        self._line = _of_kind(line, "multimeter")
+
+    def dc_volts(self) -> float:
+        """DC volts, with their sign."""
+        return self._line.measure("dc_volts")
+
+    def ac_volts(self) -> float:
+        """AC volts RMS."""
+        return self._line.measure("ac_volts")
+
+    def resistance_ohm(self) -> float:
+        """Resistance."""
+        return self._line.measure("resistance")
+
+
+class NetworkLineSupply:
+    """A variable line supply."""
+
+    def __init__(self, line: VisaLine) -> None:
+        self._line = _of_kind(line, "line supply")
+
+    def set_line(self, line_v: float) -> None:
+        """Set the line volts; off at 0."""
+        self._line.tell("line", line_v)
+        self._line.tell("output_on" if line_v > 0.0 else "output_off")
+
+    def line_volts(self) -> float:
+        """The line volts that it gives."""
+        return self._line.measure("line_volts")
