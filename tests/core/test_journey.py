@@ -20,6 +20,7 @@ from glowdial.core.journey.record import (
     SwitchedOff,
     TemporaryConnection,
 )
+from glowdial.core.journey.report import build_report
 from glowdial.core.journey.steps import Ask, Doing, Stage, Status
 from glowdial.core.safety import Danger, caution, cold_dangers, power_dangers
 
@@ -300,3 +301,13 @@ def test_a_withdrawn_answer_opens_its_question_again() -> None:
     answers[-1] = replace(answers[-1], withdrawn=True)
     step = at(a_record(*answers)).step("bring-up.ramp")
     assert step.ask is not None and step.ask.key == "100"
+
+
+def test_the_report_sets_as_found_beside_as_left() -> None:
+    again = an_answer(40, "bring-up.ramp", "100", {"ac": 230.0, "b_plus": 226.0})
+    record = a_record(*through_ramp(**{"100": 201.0}), again)
+    report = build_report(FACTS, record, at(record))
+    row = next(r for r in report.rows if r.what.startswith("B+"))
+    assert (row.found, row.left, row.verdict) == ("201 V", "226 V", "inside")
+    assert "Orlwick" in report.title and report.cautions
+    assert [r.words for r in report.rows if "dial" in r.what] == ["not read"] * 10

@@ -15,7 +15,8 @@ type Props = {
   /** A line taken at the bench, put into the input and marked as captured. */
   taken: { line: string; remarks: string[] } | null;
   onKept: (written: Schemas["Written"]) => void;
-  children?: React.ReactNode;
+  /** The question changed in another window before this could be kept. */
+  onLost: (error: unknown, typed: string) => void;
 };
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
@@ -30,7 +31,7 @@ export function AskForm(props: Props) {
 }
 
 /** Sends an answer; a doubted one is kept when it is sent a second time unchanged. */
-function useAnswer({ step, ask, writes, onKept }: Props) {
+function useAnswer({ step, ask, writes, onKept, onLost }: Props) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const doubted = useRef("");
@@ -52,7 +53,11 @@ function useAnswer({ step, ask, writes, onKept }: Props) {
       setTrouble(null);
       onKept(written);
     } catch (error) {
-      const asks = error instanceof ProblemError && error.problem.type === "doubted";
+      const type = error instanceof ProblemError ? error.problem.type : "";
+      const asks = type === "doubted";
+      if (type === "changed-elsewhere" || type === "not-now") {
+        onLost(error, body.line ?? Object.values(body.fields ?? {}).join("; "));
+      }
       doubted.current = asks ? print : "";
       setTrouble(error);
     } finally {

@@ -59,6 +59,7 @@ function OpenJob({ job }: { job: Job }) {
   const writes = useWrites(job.job_id, job.version);
   const [taken, setTaken] = useState<Taken | null>(null);
   const [kept, setKept] = useState<Schemas["Written"] | null>(null);
+  const [lost, setLost] = useState<{ error: unknown; typed: string } | null>(null);
   const [log, setLog] = useState(false);
   const [closing, setClosing] = useState(false);
   const [keys, setKeys] = useState(false);
@@ -72,6 +73,7 @@ function OpenJob({ job }: { job: Job }) {
 
   const go = (key: string | null) => {
     setKept(null);
+    setLost(null);
     setTrouble(null);
     setSearch(key && key !== job.next_step ? { step: key } : {});
   };
@@ -111,6 +113,7 @@ function OpenJob({ job }: { job: Job }) {
     setTaken(null);
     setTrouble(null);
     setKept(written);
+    setLost(null);
     if (written.next_step !== step?.key) setSearch({});
   };
 
@@ -178,6 +181,11 @@ function OpenJob({ job }: { job: Job }) {
             writes={writes}
             taken={taken?.question === question ? taken : null}
             kept={kept}
+            lost={lost}
+            onLost={(error, typed) => {
+              setKept(null);
+              setLost({ error, typed });
+            }}
             onKept={onKept}
             onGoOn={() => go(null)}
             onClose={() => setClosing(true)}

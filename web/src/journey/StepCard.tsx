@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { Job, Schemas, Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Plot } from "../shared/Plot";
+import { Trouble } from "../shared/Trouble";
 import { VerdictShape } from "../shared/VerdictShape";
 import { WindowBar } from "../shared/WindowBar";
 import { AskForm } from "./AskForm";
@@ -18,18 +19,30 @@ type Props = {
   writes: Writes;
   taken: { line: string; remarks: string[] } | null;
   kept: Schemas["Written"] | null;
+  lost: { error: unknown; typed: string } | null;
   onKept: (written: Schemas["Written"]) => void;
+  onLost: (error: unknown, typed: string) => void;
   onGoOn: () => void;
   onClose: () => void;
 };
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
-export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClose }: Props) {
+export function StepCard(props: Props) {
+  const { job, step, writes, taken, kept, lost, onKept, onLost, onGoOn, onClose } = props;
   const gated = step.cautions.length > 0;
   const blocked = step.status === "blocked" && !gated;
   const finished = step.ask === null && !blocked;
   return (
-    <Flex as="main" direction="column" gap={3} bg="panel" p={4} minH={0} overflowY="auto">
+    <Flex
+      as="main"
+      direction="column"
+      gap={3}
+      bg="panel"
+      p={4}
+      minH={0}
+      overflowY="auto"
+      data-testid="step"
+    >
       <Box>
         <Flex justify="space-between" gap={3} align="start">
           <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
@@ -42,6 +55,14 @@ export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClo
         </Text>
       </Box>
       {kept && <KeptLine kept={kept} />}
+      {lost && (
+        <Box>
+          <Trouble error={lost.error} />
+          <Text fontSize="15px" mt={1}>
+            You had typed: <b>{lost.typed}</b>
+          </Text>
+        </Box>
+      )}
       {gated && <CautionCard step={step} writes={writes} />}
       {blocked && <Blocked step={step} next={job.next_step} onGoOn={onGoOn} />}
       {step.closed_because && (
@@ -60,6 +81,7 @@ export function StepCard({ job, step, writes, taken, kept, onKept, onGoOn, onClo
                 writes={writes}
                 taken={taken}
                 onKept={onKept}
+                onLost={onLost}
               />
             )}
             {step.stage === "handover" && (

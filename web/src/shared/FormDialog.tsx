@@ -1,16 +1,7 @@
-import {
-  Checkbox,
-  Dialog,
-  Field,
-  Input,
-  NativeSelect,
-  Portal,
-  Stack,
-  Text,
-  Textarea,
-} from "@chakra-ui/react";
+import { Checkbox, Dialog, Field, Input, Portal, Stack, Text, Textarea } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 
+import { Choice } from "./Choice";
 import { Trouble } from "./Trouble";
 import { BareButton, LitButton } from "./Buttons";
 
@@ -127,6 +118,18 @@ function DialogInput({ field, value, onChange, hold }: InputProps) {
       </Checkbox.Root>
     );
   }
+  if (field.kind === "choice") {
+    return (
+      <Choice
+        label={field.label}
+        name={field.name}
+        value={value}
+        onChange={onChange}
+        choices={field.choices ?? []}
+        hold={hold}
+      />
+    );
+  }
   const shared = {
     value,
     name: field.name,
@@ -141,27 +144,6 @@ function DialogInput({ field, value, onChange, hold }: InputProps) {
   return (
     <Field.Root>
       <Field.Label fontSize="15px">{field.label}</Field.Label>
-      {field.kind === "choice" && (
-        <NativeSelect.Root>
-          <NativeSelect.Field
-            ref={hold}
-            name={field.name}
-            h="44px"
-            bg="raised"
-            borderColor="edge"
-            fontSize="16px"
-            value={value}
-            onChange={(event) => onChange(event.currentTarget.value)}
-          >
-            {field.choices?.map((choice) => (
-              <option key={choice.value} value={choice.value}>
-                {choice.label}
-              </option>
-            ))}
-          </NativeSelect.Field>
-          <NativeSelect.Indicator />
-        </NativeSelect.Root>
-      )}
       {field.kind === "long" && <Textarea ref={hold} rows={3} {...shared} />}
       {field.kind === "text" && <Input ref={hold} h="44px" {...shared} />}
     </Field.Root>

@@ -127,6 +127,11 @@ class JobRecord:
         """The answer that counts for a question: the last one not withdrawn."""
         return self._latest.get((step, ask))
 
+    def first(self, step: str, ask: str) -> Answer | None:
+        """The first answer to a question that was not withdrawn: how it was found."""
+        mine = self._by_step.get(step, [])
+        return next((a for a in mine if a.ask == ask), None)
+
     def of_step(self, step: str) -> list[Answer]:
         """Answers of a step that count, the superseded ones left out, in order."""
         return [a for a in self._by_step.get(step, []) if self._latest[a.step, a.ask] is a]

@@ -95,15 +95,16 @@ def _row(
 
 
 def _supply_rows(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> list[ReportRow]:
-    answer = record.latest(RAMP, "100")
-    if answer is None:
+    answer, first = record.latest(RAMP, "100"), record.first(RAMP, "100")
+    if answer is None or first is None:
         return []
     shown = next((r for r in journey.step(RAMP).results if r.ask == "100"), None)
     window = shown.window if shown else None
     specified = f"{window.nominal:.0f} V" if window and window.nominal else "no figure"
     b_plus = answer.values["b_plus"]
     what = f"B+ at {answer.values['ac']:.0f} V line"
-    return [_row(what, specified, f"{b_plus:.0f} V", f"{b_plus:.0f} V", b_plus, window)]
+    found = f"{first.values['b_plus']:.0f} V"
+    return [_row(what, specified, found, f"{b_plus:.0f} V", b_plus, window)]
 
 
 def _if_rows(facts: ReceiverFacts, record: JobRecord) -> list[ReportRow]:

@@ -1,10 +1,11 @@
-import { Box, Checkbox, Flex, Heading, NativeSelect, Stack, Text } from "@chakra-ui/react";
+import { Box, Checkbox, Flex, Heading, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { client, once, unwrap } from "../../api/client";
 import { sheetsQuery } from "../../api/queries";
+import { Choice } from "../../shared/Choice";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
@@ -61,29 +62,15 @@ function NewJobPage() {
           }}
         >
           <Stack gap={4}>
-            <Box>
-              <Text asChild fontSize="15px" mb={1}>
-                <label htmlFor="sheet">Model</label>
-              </Text>
-              <NativeSelect.Root>
-                <NativeSelect.Field
-                  id="sheet"
-                  h="44px"
-                  bg="raised"
-                  borderColor="edge"
-                  fontSize="16px"
-                  value={chosen}
-                  onChange={(event) => setSheet(event.currentTarget.value)}
-                >
-                  {sheets?.map((s) => (
-                    <option key={s.id} value={s.id}>
-                      {s.maker} {s.model} (sheet version {s.version})
-                    </option>
-                  ))}
-                </NativeSelect.Field>
-                <NativeSelect.Indicator />
-              </NativeSelect.Root>
-            </Box>
+            <Choice
+              label="Model"
+              value={chosen}
+              onChange={setSheet}
+              choices={(sheets ?? []).map((s) => ({
+                value: String(s.id),
+                label: `${s.maker} ${s.model} (sheet version ${s.version})`,
+              }))}
+            />
             {chosen && (
               <Text color="glow" textDecoration="underline">
                 <a href={`/api/sheets/${chosen}/document`}>The sheet as a file (JSON)</a>

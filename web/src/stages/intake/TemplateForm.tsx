@@ -2,6 +2,7 @@ import { Box, Checkbox, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/reac
 import { useEffect, useRef, useState } from "react";
 
 import { client, once, type Schemas, unwrap } from "../../api/client";
+import { Choice } from "../../shared/Choice";
 import { FormRow } from "../../shared/FormRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
@@ -11,6 +12,11 @@ type Form = Schemas["TemplateForm"];
 type Band = Schemas["BandForm"];
 type Texts = Exclude<keyof Form, "bands" | "chassis" | "rectifier">;
 
+type Chassis = NonNullable<Form["chassis"]>;
+type Rectifier = NonNullable<Form["rectifier"]>;
+
+const CHASSIS: Chassis[] = ["mains transformer", "transformerless", "battery"];
+const RECTIFIERS: Rectifier[] = ["vacuum", "silicon", "selenium", "gas-filled"];
 const BAND: Band = { name: "", low: "", high: "", low_mark: "", high_mark: "", padder: true };
 const EMPTY: Form = {
   maker: "",
@@ -89,10 +95,16 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           what the service data gives and leave the rest empty; what is missing is said where it is
           missed.
         </Text>
-        <Grid templateColumns="repeat(3, 1fr)" gap={3}>
+        <Grid templateColumns="repeat(4, 1fr)" gap={3}>
           {row("maker", "Maker", "Orlwick")}
           {row("model", "Model", "Slipway Five")}
           {row("intermediate_frequency", "IF (kHz)", "455")}
+          <Choice
+            label="Runs from"
+            value={form.chassis ?? "mains transformer"}
+            choices={CHASSIS.map((value) => ({ value, label: value }))}
+            onChange={(text) => setForm({ ...form, chassis: text as Chassis })}
+          />
         </Grid>
         {form.bands.map((band, n) => (
           <BandRow key={n} band={band} onChange={(change) => putBand(n, change)} />
@@ -110,6 +122,12 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         </Heading>
         <Grid templateColumns="repeat(4, 1fr)" gap={3}>
           {SUPPLY.map(([name, label, example]) => row(name, label, example))}
+          <Choice
+            label="Rectifier"
+            value={form.rectifier ?? "vacuum"}
+            choices={RECTIFIERS.map((value) => ({ value, label: value }))}
+            onChange={(text) => setForm({ ...form, rectifier: text as Rectifier })}
+          />
         </Grid>
         <Trouble error={trouble} />
         <Flex gap={3}>
