@@ -101,12 +101,13 @@ def simple(page: BenchPage, address: str) -> None:
     for name, path, theme in (
         ("shelf", "/", "lamplight"),
         ("sheet-template", "/sheets/new", "daylight"),
+        ("instruments", "/instruments", "lamplight"),
     ):
         page.open(address + path)
         if path == "/":
             page.wait_for("shelf-card")
         else:
-            page.label("Maker")
+            page.label("Maker" if "sheets" in path else "Host")
         dress(page, theme)
         save(page, name)
 

@@ -35,6 +35,7 @@ PAGES = (
     "/jobs/1/report",
     "/jobs/new",
     "/sheets/new",
+    "/instruments",
 )
 
 

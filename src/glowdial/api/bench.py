@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Request
+from fastapi.responses import StreamingResponse
 
+from glowdial.api.live import live
 from glowdial.api.shapes import (
     BenchShape,
     MeasuredShape,
@@ -25,6 +27,12 @@ JobId = Annotated[int, Path(ge=1, le=2**53)]
 def get_bench(workshop: WorkshopDep, job_id: JobId) -> BenchShape:
     """What is connected, and live values."""
     return BenchShape.of(bench_view(workshop, job_id))
+
+
+@router.get("/live", operation_id="getLive", response_class=StreamingResponse)
+async def get_live(workshop: WorkshopDep, request: Request, job_id: JobId) -> StreamingResponse:
+    """Live values of the bench's multimeter with the peak held, pushed until the page goes."""
+    return StreamingResponse(live(workshop, request, job_id), media_type="text/event-stream")
 
 
 @router.post("/measurements", operation_id="postMeasurement", status_code=201)

@@ -39,7 +39,7 @@ def list_jobs(
 def post_job(workshop: WorkshopDep, key: KeyDep, body: OpenJobRequest) -> Opened:
     """Open a job for a set from a sheet; with a seed the set is a simulated one."""
     condition = condition_for(workshop, body.sheet_id, body.simulated_seed)
-    command = OpenCommand(body.sheet_id, body.set_name, body.serial, condition)
+    command = OpenCommand(body.sheet_id, body.set_name, body.serial, condition, body.network)
     return Opened(id=open_job(workshop, key, command))
 
 

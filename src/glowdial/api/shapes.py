@@ -34,6 +34,7 @@ class OpenJobRequest(Request):
     simulated_seed: int | None = Field(
         default=None, ge=0, le=2**31, description="with a seed, the set is a simulated one"
     )
+    network: bool = Field(default=False, description="readings from the bench's instruments too")
 
 
 class AnswerRequest(Request):

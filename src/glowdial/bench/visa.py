@@ -12,9 +12,6 @@ import re
 import socket
 from typing import Any
 
-import pyvisa
-from pyvisa.errors import VisaIOError
-
 from glowdial.bench.profile import Profile
 from glowdial.core.errors import BadInput, LinkTrouble
 
@@ -72,6 +69,8 @@ class VisaLine:
         """Let the line go; the next use opens it again."""
         session, self._session = self._session, None
         if session is not None:
+            from pyvisa.errors import VisaIOError
+
             with contextlib.suppress(VisaIOError, OSError):
                 session.close()
 
@@ -86,11 +85,15 @@ class VisaLine:
         return str(self._guarded(lambda: self._open().query(command))).strip()
 
     def _guarded(self, act: Any) -> Any:
+        # imported here: a bench without instruments need not wait for it at every start
+        from pyvisa.constants import StatusCode
+        from pyvisa.errors import VisaIOError
+
         try:
             return act()
         except VisaIOError as error:
             self.close()
-            silent = error.error_code == pyvisa.constants.StatusCode.error_timeout
+            silent = error.error_code == StatusCode.error_timeout
             why = (
                 f"did not answer within {self.profile.timeout_s:g} s"
                 if silent
@@ -110,6 +113,8 @@ class VisaLine:
     def _open(self) -> Any:
         if self._session is None:
             if self._manager is None:
+                import pyvisa
+
                 self._manager = pyvisa.ResourceManager("@py")
             session = self._manager.open_resource(self._resource)
             session.read_termination = session.write_termination = "\n"

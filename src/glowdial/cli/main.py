@@ -74,6 +74,7 @@ def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -
             server_header=False,
         )
     finally:
+        workshop.lines.close()
         database.close()
 
 

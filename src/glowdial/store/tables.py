@@ -196,6 +196,20 @@ class BenchRow(Base):
     held: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
+class InstrumentRow(Base):
+    """A network instrument of the bench; ``profile`` is its own text, empty for the shipped one."""
+
+    __tablename__ = "instruments"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(40))
+    host: Mapped[str] = mapped_column(String(120))
+    port: Mapped[int]
+    profile: Mapped[str] = mapped_column(Text)
+    created_at: Mapped[datetime]
+
+
 class IdempotencyRow(Base):
     """The answer already given to a write, so that a retry cannot double it."""
 

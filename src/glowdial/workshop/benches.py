@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 
 from glowdial.bench.hands import CORE_STEP_TURNS, TRIMMER_STEP_TURNS, carry_out, prepare
@@ -23,9 +24,11 @@ from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench, get_job, load_record
 from glowdial.store.tables import BenchRow
-from glowdial.workshop.desk import Desk, Stamp, write
+from glowdial.workshop.desk import Desk, Stamp, lay_out, write
 from glowdial.workshop.entries import turned_in_step
 from glowdial.workshop.house import Workshop
+from glowdial.workshop.instruments import network_bench
+from glowdial.workshop.jobs import NETWORK
 from glowdial.workshop.sheets import facts_of
 
 LARGEST_TURN = 5.0
@@ -65,6 +68,33 @@ def bench_view(workshop: Workshop, job_id: int) -> BenchView:
         facts = facts_of(job.sheet)
         bench = _bench(facts, row, load_record(session, job_id))
         return _view(job.link, bench, row)
+
+
+@dataclass(frozen=True, slots=True)
+class LiveValue:
+    """One live reading for eyes-off peaking: the value, the peak held, and where it stands."""
+
+    value: float
+    text: str
+    held: float
+    words: str
+
+
+def live_values(workshop: Workshop, job_id: int) -> Iterator[LiveValue]:
+    """Readings of the AVC line from the bench's multimeter, one after the other, peak held.
+
+    Raises NotFound for a job that is gone, Conflict for one that has no network instruments, and
+    LinkTrouble when the meter does not answer.
+    """
+    with workshop.database.reading() as session:
+        if get_job(session, job_id).link != NETWORK:
+            raise Conflict("This job has no instruments on the network.")
+    bench, held = network_bench(workshop), 0.0
+    while True:
+        with workshop.lines.turn:
+            value = bench.read("avc")
+        held = max(held, value)
+        yield LiveValue(value, f"{value:.3f} V", held, peak_words(value, held))
 
 
 def _bench(facts: ReceiverFacts, row: BenchRow, record: JobRecord) -> SimulatedBench:
@@ -109,18 +139,23 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
     )
 
 
-def _open_step(desk: Desk, step_key: str) -> tuple[Step, Ask, BenchRow]:
-    step = desk.journey.step(step_key)
-    row = get_bench(desk.session, desk.job.id)
-    if row is None:
-        raise Conflict("This job is worked by hand: no bench is connected; type the reading.")
+def _open_ask(desk: Desk, step: Step) -> Ask:
+    """The step's open question, if a bench can answer it now."""
     if step.status is Status.BLOCKED:
         raise Conflict(" ".join(step.blocked_by))
     if missing_cautions(step, desk.record):
         raise Conflict("Acknowledge the caution of this step first.")
     if step.ask is None or step.ask.recipe is None:
         raise Conflict("There is nothing to measure in this step now.")
-    return step, step.ask, row
+    return step.ask
+
+
+def _open_step(desk: Desk, step_key: str) -> tuple[Step, Ask, BenchRow]:
+    step = desk.journey.step(step_key)
+    row = get_bench(desk.session, desk.job.id)
+    if row is None:
+        raise Conflict("This job is worked by hand: no bench is connected; type the reading.")
+    return step, _open_ask(desk, step), row
 
 
 def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dict[str, Any]:
@@ -128,6 +163,10 @@ def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dic
 
     Turns that were made are booked in the ledger at once.
     """
+    with workshop.database.reading() as session:
+        on_network = get_job(session, job_id).link == NETWORK
+    if on_network:
+        return _measure_on_network(workshop, job_id, stamp, step_key)
 
     def act(desk: Desk) -> dict[str, Any]:
         step, ask, row = _open_step(desk, step_key)
@@ -147,6 +186,35 @@ def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dic
         return {"line": typed_line(ask, measured.values), "remarks": list(measured.remarks)}
 
     return write(workshop, job_id, stamp, ("measure", step_key), act)
+
+
+def _measure_on_network(
+    workshop: Workshop, job_id: int, stamp: Stamp, step_key: str
+) -> dict[str, Any]:
+    """Set and read real instruments: nothing is written, so nothing waits for them meanwhile.
+
+    Where an adjuster was to be turned, a person has turned it as proposed, or corrects the line.
+    """
+    with workshop.database.reading() as session:
+        desk = lay_out(session, job_id, workshop.now())
+        step = desk.journey.step(step_key)
+        ask = _open_ask(desk, step)
+    recipe = ask.recipe
+    assert recipe is not None
+    made = {}
+    if recipe.doing is Doing.TURN_AND_FIND:
+        made = {"turns": recipe.turns or 0.0}
+        recipe = replace(recipe, doing=Doing.FIND_FREQUENCY)
+    with workshop.lines.turn:
+        measured = carry_out(
+            recipe,
+            network_bench(workshop),
+            already_turned=0.0,
+            step_turns=CORE_STEP_TURNS,
+            reach_turns=1.0,
+        )
+    line = typed_line(ask, {**made, **measured.values})
+    return {"line": line, "remarks": list(measured.remarks), "version": stamp.version}
 
 
 def movement(facts: ReceiverFacts, ask: Ask) -> tuple[float, float]:

@@ -16,7 +16,7 @@ from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
 from glowdial.workshop.desk import Desk, Stamp, write
 from glowdial.workshop.house import Workshop
-from glowdial.workshop.jobs import HAND, job_view
+from glowdial.workshop.jobs import SIMULATED, job_view
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3
@@ -114,7 +114,7 @@ def _with_moves(desk: Desk, step: Step, entry: Entry) -> Mapping[str, float]:
     if "turns" not in values or step.adjuster is None:
         return values
     booked = turned_in_step(desk, step)
-    if desk.job.link != HAND:
+    if desk.job.link == SIMULATED:
         values["turns"] = booked
         return values
     rest = values["turns"] - booked
@@ -274,7 +274,7 @@ def book_move(
 
     def act(desk: Desk) -> dict[str, Any]:
         desk.facts.adjuster(adjuster)
-        if desk.job.link != HAND:
+        if desk.job.link == SIMULATED:
             raise Conflict("At the simulated bench turn the adjuster there; it books itself.")
         desk.scribe.move(adjuster, turns, step_key)
         return {}

@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
 
+from glowdial.bench.lines import Lines
 from glowdial.core.errors import Conflict
 from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
@@ -18,10 +19,11 @@ from glowdial.store.tables import IdempotencyRow
 
 @dataclass(frozen=True, slots=True)
 class Workshop:
-    """The data and the clock that all use cases are handed."""
+    """The data, the clock and the lines to instruments that all use cases are handed."""
 
     database: Database
     now: Callable[[], datetime]
+    lines: Lines = field(default_factory=Lines)
 
 
 def once(

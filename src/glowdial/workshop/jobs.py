@@ -38,7 +38,7 @@ from glowdial.workshop.desk import standing
 from glowdial.workshop.house import Workshop, once
 from glowdial.workshop.sheets import facts_of, get_sheet
 
-HAND, SIMULATED = "hand", "simulated"
+HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 LOG_LINES = 300
 
 
@@ -90,12 +90,24 @@ class JobView:
 
 @dataclass(frozen=True, slots=True)
 class OpenCommand:
-    """A job to open for a new set from a sheet; with a ``condition`` the set is a simulated one."""
+    """A job to open for a new set from a sheet.
+
+    With a ``condition`` the set is a simulated one; otherwise readings are typed, or with
+    ``network`` taken from the bench's instruments too.
+    """
 
     sheet_id: int
     set_name: str
     serial: str = ""
     condition: Condition | None = None
+    network: bool = False
+
+    @property
+    def link(self) -> str:
+        """Where the job's readings come from."""
+        if self.condition is not None:
+            return SIMULATED
+        return NETWORK if self.network else HAND
 
 
 def open_job(workshop: Workshop, key: str, command: OpenCommand) -> int:
@@ -125,7 +137,7 @@ def _open(session: Session, at: datetime, command: OpenCommand) -> int:
         set_id=receiver.id,
         sheet_id=sheet.id,
         sheet=sheet.document,
-        link=SIMULATED if command.condition else HAND,
+        link=command.link,
         opened_at=at,
         touched_at=at,
         closed_at=None,

@@ -19,6 +19,11 @@ export const sheetsQuery = queryOptions({
   queryFn: () => unwrap(client.GET("/api/sheets")),
 });
 
+export const instrumentsQuery = queryOptions({
+  queryKey: ["instruments"],
+  queryFn: () => unwrap(client.GET("/api/instruments")),
+});
+
 export const jobQuery = (jobId: number, step: string | null) =>
   queryOptions({
     queryKey: ["job", jobId, step],

@@ -48,6 +48,9 @@ export function Frame() {
           <BareButton asChild>
             <Link to="/">Shelf</Link>
           </BareButton>
+          <BareButton asChild>
+            <Link to="/instruments">Instruments</Link>
+          </BareButton>
           <BareButton onClick={toggle}>{other}</BareButton>
         </Flex>
         <Box flex="1" minH={0} overflowY={{ lg: "auto" }} className="page">

@@ -16,6 +16,10 @@ export const router = createBrowserRouter([
         path: "sheets/new",
         lazy: async () => (await import("../stages/intake/NewSheetPage")).route,
       },
+      {
+        path: "instruments",
+        lazy: async () => (await import("../bench/InstrumentsPage")).route,
+      },
       { path: "jobs/:jobId", lazy: async () => (await import("../journey/JobPage")).route },
       {
         path: "jobs/:jobId/report",

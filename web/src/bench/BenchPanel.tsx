@@ -5,6 +5,7 @@ import type { Bench, Step } from "../api/client";
 import { benchQuery } from "../api/queries";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
+import { NetworkValues } from "./NetworkValues";
 import { PlainButton } from "../shared/Buttons";
 
 type Props = {
@@ -14,6 +15,12 @@ type Props = {
   trouble: unknown;
   onMeasure: () => void;
   onTurn: (turns: number) => void;
+};
+
+const LINKS: Record<string, string> = {
+  hand: "by hand",
+  network: "network",
+  simulated: "simulated set",
 };
 
 /** What is connected, its live values, and the hands that work it. */
@@ -29,14 +36,16 @@ export function BenchPanel({ jobId, step, busy, trouble, onMeasure, onTurn }: Pr
           Bench
         </Heading>
         <Text color="dim" fontSize="15px" data-testid="link">
-          {bench.link === "hand" ? "by hand" : "simulated set"}
+          {LINKS[bench.link] ?? bench.link}
         </Text>
       </Flex>
-      {bench.link === "hand" ? (
+      {bench.link === "hand" && (
         <Text color="dim" fontSize="15px">
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
-      ) : (
+      )}
+      {bench.link === "network" && <NetworkValues jobId={jobId} />}
+      {bench.link === "simulated" && (
         <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
       )}
       {bench.link !== "hand" && (
@@ -52,7 +61,9 @@ export function BenchPanel({ jobId, step, busy, trouble, onMeasure, onTurn }: Pr
           >
             Take the reading <KeyHint keys="F2" />
           </Button>
-          {measurable && step?.adjuster && <Turning busy={busy} onTurn={onTurn} />}
+          {bench.link === "simulated" && measurable && step?.adjuster && (
+            <Turning busy={busy} onTurn={onTurn} />
+          )}
         </Stack>
       )}
       <Trouble error={trouble} />

@@ -51,7 +51,7 @@ export function Registers({ job, stepKey, writes }: Props) {
       <Flex gap={2} wrap="wrap" mt="auto">
         <Entry words="Clipped on" onClick={() => setWhich("clip")} />
         <Entry words="Part or cabinet" onClick={() => setWhich("change")} />
-        {job.link === "hand" && <Entry words="Turned" onClick={() => setWhich("move")} />}
+        {job.link !== "simulated" && <Entry words="Turned" onClick={() => setWhich("move")} />}
         <Entry words="Remark" onClick={() => setWhich("note")} />
       </Flex>
       <Trouble error={trouble} />

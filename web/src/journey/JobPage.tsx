@@ -117,11 +117,11 @@ function OpenJob({ job }: { job: Job }) {
     if (written.next_step !== step?.key) setSearch({});
   };
 
-  const simulated = job.link !== "hand";
+  const simulated = job.link === "simulated";
   const turning = simulated && Boolean(step?.adjuster) && Boolean(step?.ask?.measurable);
   const step_by = (way: number) => go(neighbour(job.steps, here, way));
   useKeys([
-    { key: "F2", run: measure, when: simulated },
+    { key: "F2", run: measure, when: job.link !== "hand" },
     { key: "ArrowUp", run: () => turn(0.0625), when: turning },
     { key: "ArrowDown", run: () => turn(-0.0625), when: turning },
     { key: "Shift+ArrowUp", run: () => turn(0.25), when: turning },

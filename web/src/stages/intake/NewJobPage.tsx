@@ -1,4 +1,4 @@
-import { Box, Checkbox, Flex, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -11,6 +11,14 @@ import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
 import { BareButton, LitButton } from "../../shared/Buttons";
 
+type Source = "typed" | "network" | "simulated";
+
+const SOURCES = [
+  { value: "typed", label: "typed by hand" },
+  { value: "network", label: "typed, or from the instruments on the network" },
+  { value: "simulated", label: "a simulated set, to try the way without a receiver" },
+];
+
 /** Opens a job: which sheet, which set, and whether it stands here or is simulated. */
 function NewJobPage() {
   const { data: sheets, error } = useQuery(sheetsQuery);
@@ -19,7 +27,7 @@ function NewJobPage() {
   const [name, setName] = useState("");
   const [serial, setSerial] = useState("");
   const [seed, setSeed] = useState("1");
-  const [simulated, setSimulated] = useState(false);
+  const [source, setSource] = useState<Source>("typed");
   const { busy, trouble, attempt } = useAttempt();
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -31,7 +39,8 @@ function NewJobPage() {
     sheet_id: Number(chosen),
     set_name: name,
     serial,
-    simulated_seed: simulated ? Number(seed) : null,
+    simulated_seed: source === "simulated" ? Number(seed) : null,
+    network: source === "network",
   };
   const open = () =>
     attempt(body, async (key) => {
@@ -84,21 +93,13 @@ function NewJobPage() {
               placeholder="Reading room receiver"
             />
             <FormRow label="Serial number (may stay empty)" value={serial} onChange={setSerial} />
-            <Checkbox.Root
-              checked={simulated}
-              onCheckedChange={(change) => setSimulated(change.checked === true)}
-              minH="44px"
-            >
-              <Checkbox.HiddenInput />
-              <Checkbox.Control
-                borderColor="dim"
-                _checked={{ bg: "glow", color: "onGlow", borderColor: "glow" }}
-              />
-              <Checkbox.Label fontSize="16px">
-                It is a simulated set, for trying the way without a receiver
-              </Checkbox.Label>
-            </Checkbox.Root>
-            {simulated && (
+            <Choice
+              label="Where readings come from"
+              value={source}
+              onChange={(value) => setSource(value as Source)}
+              choices={SOURCES}
+            />
+            {source === "simulated" && (
               <FormRow
                 label="Which one"
                 value={seed}

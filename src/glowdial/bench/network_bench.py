@@ -1,0 +1,63 @@
+"""A bench of network instruments: sets and reads what it can, and leaves the hands to a person."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkMultimeter
+from glowdial.bench.port import Settings
+from glowdial.core.errors import Conflict
+
+GENERATOR_LIMITS_V = (1e-6, 0.1)
+
+
+@dataclass(slots=True)
+class NetworkBench:
+    """The instruments that are there; the leads lie where the step says, a person saw to that."""
+
+    generator: NetworkGenerator | None = None
+    multimeter: NetworkMultimeter | None = None
+    supply: NetworkLineSupply | None = None
+    generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
+
+    def apply(self, settings: Settings) -> None:
+        """Set generator and line; what hands do is taken as done."""
+        if settings.line_v is not None and self.supply is not None:
+            self.supply.set_line(settings.line_v)
+        if self.generator is None:
+            if settings.generator_hz is not None and settings.generator_emf_v:
+                raise _missing("generator")
+            return
+        if settings.generator_hz is not None:
+            self.generator.set_frequency(settings.generator_hz)
+        if settings.generator_emf_v is not None:
+            self.generator.set_level(settings.generator_emf_v)
+        if settings.tone_on is not None:
+            self.generator.set_tone(on=settings.tone_on)
+
+    def read(self, meter: str) -> float:
+        """One reading of what the meter's leads are on; AVC as its magnitude."""
+        if meter == "line" and self.supply is not None:
+            return self.supply.line_volts()
+        if self.multimeter is None:
+            raise _missing("multimeter")
+        if meter == "resistance":
+            return self.multimeter.resistance_ohm()
+        if meter in ("audio", "line"):
+            return self.multimeter.ac_volts()
+        value = self.multimeter.dc_volts()
+        return abs(value) if meter == "avc" else value
+
+    def turn(self, adjuster: str, turns: float) -> None:
+        """Raises Conflict: no instrument turns an adjuster."""
+        raise Conflict(
+            "Adjusters are turned by hand: watch the live value, then type the reading before, the "
+            "one at the peak, and the turn."
+        )
+
+
+def _missing(kind: str) -> Conflict:
+    return Conflict(
+        f"No {kind} is registered for this bench: register it under Instruments, or type the "
+        "reading."
+    )

@@ -1,0 +1,137 @@
+"""Jobs read from network instruments: registered, tried, measured, and lost in the middle."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from api.conftest import Caller, open_job
+from builders import aligned, tidewater_facts
+from glowdial.sim.room import Room, instruments
+from glowdial.sim.servers import InstrumentServer, serve, stop
+from glowdial.workshop.benches import live_values
+from glowdial.workshop.house import Workshop
+
+KINDS = {"generator": "generator", "multimeter": "multimeter", "supply": "line supply"}
+
+
+@pytest.fixture
+def room() -> Room:
+    """An aligned set among its instruments."""
+    return Room(aligned(tidewater_facts()))
+
+
+@pytest.fixture
+def servers(room: Room) -> Iterator[dict[str, InstrumentServer]]:
+    """Instruments on free ports."""
+    started = serve(instruments(room), 0)
+    yield started
+    stop(started)
+
+
+def register(caller: Caller, servers: dict[str, InstrumentServer]) -> None:
+    for name, kind in KINDS.items():
+        body = {"name": name, "kind": kind, "host": "127.0.0.1", "port": servers[name].port}
+        assert caller.write("/api/instruments", body).status_code == 201
+
+
+def test_instruments_are_registered_tried_and_removed(
+    caller: Caller, servers: dict[str, InstrumentServer]
+) -> None:
+    register(caller, servers)
+    listed = caller.http.get("/api/instruments").json()
+    assert [i["kind"] for i in listed] == list(KINDS.values())
+    said = caller.http.post(f"/api/instruments/{listed[1]['id']}/trial").json()
+    assert "MULTIMETER" in said["identity"]
+    gone = caller.http.delete(f"/api/instruments/{listed[0]['id']}", headers=caller.once())
+    assert gone.status_code == 204
+    assert len(caller.http.get("/api/instruments").json()) == 2
+    again = caller.http.delete(f"/api/instruments/{listed[0]['id']}", headers=caller.once())
+    assert again.status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("changes", "field", "words"),
+    [
+        ({"kind": "toaster"}, "kind", "must be one of"),
+        ({"name": " "}, "name", "needs a name"),
+        ({"host": "a b"}, "instrument", "host and a port"),
+        ({"port": 0}, "instrument", "host and a port"),
+        ({"profile": "kind = generator"}, "profile", "has no words"),
+        ({"profile": "nonsense"}, "profile, line 1", "call = words"),
+    ],
+)
+def test_a_bad_registration_keeps_nothing(
+    caller: Caller, changes: dict[str, Any], field: str, words: str
+) -> None:
+    body = {"name": "m", "kind": "multimeter", "host": "127.0.0.1", "port": 5025} | changes
+    answer = caller.write("/api/instruments", body)
+    assert answer.status_code == 422 and answer.json()["field"] == field
+    assert words in answer.json()["detail"]
+    assert caller.http.get("/api/instruments").json() == []
+
+
+def test_a_job_takes_its_readings_and_survives_the_plug(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+) -> None:
+    register(caller, servers)
+    job = open_job(caller, network=True)
+    hands = instruments(room)["hands"]
+    caller.up_to_the_ramp(job)
+    hands.respond("PROB b-plus")
+    for _ in range(3):
+        line = caller.into(job, "bench/measurements", step="bring-up.ramp").json()["line"]
+        assert caller.answer(job, line).status_code == 201
+    stop(servers)
+    workshop.lines.close()
+    lost = caller.into(job, "bench/measurements", step="bring-up.ramp")
+    assert lost.status_code == 502 and "Readings so far are kept" in lost.json()["detail"]
+    assert len(caller.job(job)["step"]["results"]) == 3
+    back = {n: InstrumentServer(instruments(room)[n], servers[n].port) for n in KINDS}
+    for server in back.values():
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+    line = caller.into(job, "bench/measurements", step="bring-up.ramp").json()["line"]
+    assert caller.answer(job, line).status_code == 201
+    results = caller.job(job)["step"]["results"]
+    assert len(results) == 4
+    assert float(results[-1]["text"].split()[0]) == pytest.approx(
+        room.receiver.b_plus_v(161.0), rel=0.01
+    )
+    stop(back)
+
+
+def test_without_the_instrument_it_is_said(caller: Caller) -> None:
+    job = open_job(caller, network=True)
+    assert caller.answer(job, complaint="weak").status_code == 201
+    assert caller.answer(job, "w w w w").status_code == 201
+    step = {"step": "cold.b-plus", "danger": "filter capacitors"}
+    assert caller.into(job, "acknowledgements", **step).status_code == 201
+    refused = caller.into(job, "bench/measurements", step="cold.b-plus")
+    assert refused.status_code == 409 and "No multimeter is registered" in refused.json()["detail"]
+
+
+def test_live_values_are_pushed_with_the_peak_held(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+) -> None:
+    register(caller, servers)
+    job = open_job(caller, network=True)
+    parts = instruments(room)
+    parts["hands"].respond('PROB avc;CLIP ON;INJ "mixer grid"')
+    parts["supply"].respond("VOLT 230;OUTP ON")
+    parts["generator"].respond("FREQ 465 kHz;VOLT 300 uV;OUTP ON")
+
+    values = live_values(workshop, job)
+    first = next(values)
+    parts["generator"].respond("FREQ 475 kHz")
+    second = next(values)
+    assert second.value < first.value == second.held
+    assert "past it, go back" in second.words
+    stop(servers)
+    workshop.lines.close()
+    events = caller.http.get(f"/api/jobs/{job}/bench/live").text
+    assert events.startswith("event: trouble")
+    assert "Readings so far are kept" in json.loads(events.split("data: ")[1])["detail"]
