@@ -114,6 +114,22 @@ def test_without_the_instrument_it_is_said(caller: Caller) -> None:
     assert refused.status_code == 409 and "No multimeter is registered" in refused.json()["detail"]
 
 
+def test_one_call_stops_all_outputs_and_says_what_it_could_not(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+) -> None:
+    register(caller, servers)
+    job = open_job(caller, network=True)
+    parts = instruments(room)
+    parts["supply"].respond("VOLT 230;OUTP ON")
+    parts["generator"].respond("VOLT 1 mV;OUTP ON")
+    assert caller.http.post(f"/api/jobs/{job}/bench/stop").json() == {"failed": []}
+    assert (room.state.line_v, room.state.generator_emf_v) == (0.0, 0.0)
+    stop(servers)
+    workshop.lines.close()
+    failed = caller.http.post(f"/api/jobs/{job}/bench/stop").json()["failed"]
+    assert len(failed) == 2 and all(f.startswith("NOT switched off") for f in failed)
+
+
 def test_live_values_are_pushed_with_the_peak_held(
     caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
 ) -> None:

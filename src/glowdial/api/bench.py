@@ -12,12 +12,14 @@ from glowdial.api.shapes import (
     BenchShape,
     MeasuredShape,
     MeasureRequest,
+    Stopped,
     TurnedShape,
     TurnRequest,
 )
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.workshop.benches import bench_view, measure, turn
 from glowdial.workshop.desk import Stamp
+from glowdial.workshop.instruments import stop_outputs
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
 JobId = Annotated[int, Path(ge=1, le=2**53)]
@@ -33,6 +35,12 @@ def get_bench(workshop: WorkshopDep, job_id: JobId) -> BenchShape:
 async def get_live(workshop: WorkshopDep, request: Request, job_id: JobId) -> StreamingResponse:
     """Live values of the bench's multimeter with the peak held, pushed until the page goes."""
     return StreamingResponse(live(workshop, request, job_id), media_type="text/event-stream")
+
+
+@router.post("/stop", operation_id="stopOutputs")
+def stop(workshop: WorkshopDep, job_id: JobId) -> Stopped:
+    """Switch every network output off at once; what could not be is said."""
+    return Stopped(failed=list(stop_outputs(workshop)))
 
 
 @router.post("/measurements", operation_id="postMeasurement", status_code=201)

@@ -137,6 +137,12 @@ class MeasuredShape(BaseModel):
     remarks: list[str]
 
 
+class Stopped(BaseModel):
+    """What could not be switched off; empty when all outputs are off."""
+
+    failed: list[str]
+
+
 class TurnedShape(BaseModel):
     """Where a turn led."""
 

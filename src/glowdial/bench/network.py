@@ -18,7 +18,8 @@ class NetworkGenerator:
 
     def __init__(self, line: VisaLine) -> None:
         self._line = _of_kind(line, "generator")
-        self._on = False
+        # not known yet: said with the first level, whoever switched it before
+        self._on: bool | None = None
 
     def set_frequency(self, frequency_hz: float) -> None:
         """Tune it."""
@@ -31,6 +32,11 @@ class NetworkGenerator:
         if (emf_v > 0.0) != self._on:
             self._line.tell("output_on" if emf_v > 0.0 else "output_off")
             self._on = emf_v > 0.0
+
+    def switch_off(self) -> None:
+        """Output off, whatever it was."""
+        self._line.tell("output_off")
+        self._on = False
 
     def set_tone(self, *, on: bool) -> None:
         """Modulation on or off."""
@@ -64,8 +70,11 @@ class NetworkLineSupply:
 
     def set_line(self, line_v: float) -> None:
         """Set the line volts; off at 0."""
+        if line_v <= 0.0:
+            self._line.tell("output_off")
         self._line.tell("line", line_v)
-        self._line.tell("output_on" if line_v > 0.0 else "output_off")
+        if line_v > 0.0:
+            self._line.tell("output_on")
 
     def line_volts(self) -> float:
         """The line volts that it gives."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import threading
+from dataclasses import dataclass, field
 
 from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkMultimeter
 from glowdial.bench.port import Settings
@@ -13,15 +14,23 @@ GENERATOR_LIMITS_V = (1e-6, 0.1)
 
 @dataclass(slots=True)
 class NetworkBench:
-    """The instruments that are there; the leads lie where the step says, a person saw to that."""
+    """The instruments that are there; the leads lie where the step says, a person saw to that.
+
+    The lock is held for one setting or reading at a time, so that a stop can come in between.
+    """
 
     generator: NetworkGenerator | None = None
     multimeter: NetworkMultimeter | None = None
     supply: NetworkLineSupply | None = None
     generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
+    lock: threading.RLock = field(default_factory=threading.RLock)
 
     def apply(self, settings: Settings) -> None:
         """Set generator and line; what hands do is taken as done."""
+        with self.lock:
+            self._apply(settings)
+
+    def _apply(self, settings: Settings) -> None:
         if settings.line_v is not None and self.supply is not None:
             self.supply.set_line(settings.line_v)
         if self.generator is None:
@@ -37,6 +46,10 @@ class NetworkBench:
 
     def read(self, meter: str) -> float:
         """One reading of what the meter's leads are on; AVC as its magnitude."""
+        with self.lock:
+            return self._read(meter)
+
+    def _read(self, meter: str) -> float:
         if meter == "line" and self.supply is not None:
             return self.supply.line_volts()
         if self.multimeter is None:

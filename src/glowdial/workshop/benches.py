@@ -91,8 +91,7 @@ def live_values(workshop: Workshop, job_id: int) -> Iterator[LiveValue]:
             raise Conflict("This job has no instruments on the network.")
     bench, held = network_bench(workshop), 0.0
     while True:
-        with workshop.lines.turn:
-            value = bench.read("avc")
+        value = bench.read("avc")
         held = max(held, value)
         yield LiveValue(value, f"{value:.3f} V", held, peak_words(value, held))
 
@@ -205,14 +204,13 @@ def _measure_on_network(
     if recipe.doing is Doing.TURN_AND_FIND:
         made = {"turns": recipe.turns or 0.0}
         recipe = replace(recipe, doing=Doing.FIND_FREQUENCY)
-    with workshop.lines.turn:
-        measured = carry_out(
-            recipe,
-            network_bench(workshop),
-            already_turned=0.0,
-            step_turns=CORE_STEP_TURNS,
-            reach_turns=1.0,
-        )
+    measured = carry_out(
+        recipe,
+        network_bench(workshop),
+        already_turned=0.0,
+        step_turns=CORE_STEP_TURNS,
+        reach_turns=1.0,
+    )
     line = typed_line(ask, {**made, **measured.values})
     return {"line": line, "remarks": list(measured.remarks), "version": stamp.version}
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from sqlalchemy import select
@@ -13,7 +15,7 @@ from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkM
 from glowdial.bench.network_bench import NetworkBench
 from glowdial.bench.profile import CALLS, read_profile, shipped_profile
 from glowdial.bench.visa import VisaLine
-from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.errors import BadInput, GlowDialError, NotFound
 from glowdial.store.tables import InstrumentRow
 from glowdial.workshop.house import Workshop, once
 
@@ -98,6 +100,28 @@ def line_to(workshop: Workshop, row: InstrumentRow) -> VisaLine:
     return workshop.lines.to(row.host, row.port, profile)
 
 
+def stop_outputs(workshop: Workshop) -> tuple[str, ...]:
+    """Switch line supply and generator off, each even when the other does not answer.
+
+    Returns sentences for what could not be switched off; empty when all is off. Comes in between
+    two readings of whatever else is under way.
+    """
+    bench = network_bench(workshop)
+    acts: list[Callable[[], None]] = []
+    if bench.supply is not None:
+        acts.append(partial(bench.supply.set_line, 0.0))
+    if bench.generator is not None:
+        acts.append(bench.generator.switch_off)
+    failed: list[str] = []
+    for act in acts:
+        try:
+            with workshop.lines.turn:
+                act()
+        except GlowDialError as error:
+            failed.append(f"NOT switched off: {error}")
+    return tuple(failed)
+
+
 def network_bench(workshop: Workshop) -> NetworkBench:
     """The bench made of the newest instrument of each kind."""
     newest = {row.kind: line_to(workshop, row) for row in list_instruments(workshop)}
@@ -107,4 +131,5 @@ def network_bench(workshop: Workshop) -> NetworkBench:
         generator=NetworkGenerator(generator) if generator else None,
         multimeter=NetworkMultimeter(meter) if meter else None,
         supply=NetworkLineSupply(supply) if supply else None,
+        lock=workshop.lines.turn,
     )

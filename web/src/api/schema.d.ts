@@ -332,6 +332,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/bench/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Switch every network output off at once; what could not be is said.
+         */
+        post: operations["stopOutputs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/bench/turns": {
         parameters: {
             query?: never;
@@ -1571,6 +1591,14 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Stopped
+         * @description What could not be switched off; empty when all outputs are off.
+         */
+        Stopped: {
+            /** Failed */
+            failed: string[];
         };
         /** SupplyAnswer */
         SupplyAnswer: {
@@ -2882,6 +2910,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuredShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stopOutputs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stopped"];
                 };
             };
             /** @description not here */

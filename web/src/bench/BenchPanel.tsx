@@ -13,6 +13,8 @@ type Props = {
   step: Step | null;
   busy: boolean;
   trouble: unknown;
+  stopped: string;
+  onStop: () => void;
   onMeasure: () => void;
   onTurn: (turns: number) => void;
 };
@@ -24,7 +26,8 @@ const LINKS: Record<string, string> = {
 };
 
 /** What is connected, its live values, and the hands that work it. */
-export function BenchPanel({ jobId, step, busy, trouble, onMeasure, onTurn }: Props) {
+export function BenchPanel(props: Props) {
+  const { jobId, step, busy, trouble, stopped, onStop, onMeasure, onTurn } = props;
   const { data: bench } = useQuery(benchQuery(jobId));
   if (!bench) return <Box bg="panel" p={4} minH="120px" />;
   const open = step !== null && step.cautions.length === 0 && step.status !== "blocked";
@@ -44,7 +47,9 @@ export function BenchPanel({ jobId, step, busy, trouble, onMeasure, onTurn }: Pr
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
       )}
-      {bench.link === "network" && <NetworkValues jobId={jobId} />}
+      {bench.link === "network" && (
+        <NetworkValues jobId={jobId} stopped={stopped} onStop={onStop} />
+      )}
       {bench.link === "simulated" && (
         <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
       )}

@@ -1,12 +1,15 @@
-import { Box, Text } from "@chakra-ui/react";
+import { Box, Flex, Text } from "@chakra-ui/react";
 import { useState } from "react";
 
 import { PlainButton } from "../shared/Buttons";
+import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import { useLive } from "./useLive";
 
+type Props = { jobId: number; stopped: string; onStop: () => void };
+
 /** What the network meter shows now, with its peak held, for a hand that turns an adjuster. */
-export function NetworkValues({ jobId }: { jobId: number }) {
+export function NetworkValues({ jobId, stopped, onStop }: Props) {
   const [on, setOn] = useState(false);
   const { live, trouble } = useLive(jobId, on);
   return (
@@ -21,9 +24,19 @@ export function NetworkValues({ jobId }: { jobId: number }) {
           </Text>
         </>
       )}
-      <PlainButton mt={2} onClick={() => setOn(!on)} aria-pressed={on}>
-        {on ? "Stop watching" : "Watch the AVC meter"}
-      </PlainButton>
+      <Flex gap={2} mt={2} wrap="wrap">
+        <PlainButton onClick={() => setOn(!on)} aria-pressed={on}>
+          {on ? "Stop watching" : "Watch the AVC meter"}
+        </PlainButton>
+        <PlainButton borderColor="outside" color="outside" onClick={onStop}>
+          All outputs off <KeyHint keys="F10" />
+        </PlainButton>
+      </Flex>
+      {stopped && (
+        <Text role="status" mt={1} fontSize="15px" data-testid="stopped">
+          {stopped}
+        </Text>
+      )}
       <Trouble error={on ? trouble : null} />
     </Box>
   );

@@ -14,6 +14,7 @@ import { KeyHint } from "../shared/KeyHint";
 import { LogDrawer } from "../shared/LogDrawer";
 import { Trouble } from "../shared/Trouble";
 import { useKeys } from "../shared/useKeys";
+import { stopOutputs } from "../bench/stopOutputs";
 import { StepCard } from "./StepCard";
 import { neighbour, stopStep } from "./steps";
 import { useWrites } from "./useWrites";
@@ -47,6 +48,7 @@ const KEYS = [
   ["F4", "close the step with a reason"],
   ["F8", "open or close the log"],
   ["F9", "to what is next"],
+  ["F10", "all network outputs off at once"],
   ["PgUp PgDn", "one step back, one step on"],
   ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],
 ];
@@ -60,6 +62,7 @@ function OpenJob({ job }: { job: Job }) {
   const [taken, setTaken] = useState<Taken | null>(null);
   const [kept, setKept] = useState<Schemas["Written"] | null>(null);
   const [lost, setLost] = useState<{ error: unknown; typed: string } | null>(null);
+  const [stopped, setStopped] = useState("");
   const [log, setLog] = useState(false);
   const [closing, setClosing] = useState(false);
   const [keys, setKeys] = useState(false);
@@ -109,6 +112,11 @@ function OpenJob({ job }: { job: Job }) {
       }
     });
   };
+  // never waits for what the bench is doing
+  const stop = () => {
+    setStopped("Switching all outputs off ...");
+    stopOutputs(job.job_id).then(setStopped, (error: Error) => setStopped(error.message));
+  };
   const onKept = (written: Schemas["Written"]) => {
     setTaken(null);
     setTrouble(null);
@@ -128,6 +136,7 @@ function OpenJob({ job }: { job: Job }) {
     { key: "Shift+ArrowDown", run: () => turn(-0.25), when: turning },
     { key: "F4", run: () => setClosing(true) },
     { key: "F8", run: () => setLog(!log) },
+    { key: "F10", run: stop, when: job.link === "network" },
     { key: "F9", run: () => go(null) },
     { key: "PageUp", run: () => step_by(-1) },
     { key: "PageDown", run: () => step_by(1) },
@@ -199,6 +208,8 @@ function OpenJob({ job }: { job: Job }) {
             step={step}
             busy={busy}
             trouble={trouble}
+            stopped={stopped}
+            onStop={stop}
             onMeasure={measure}
             onTurn={turn}
           />
