@@ -1,0 +1,167 @@
+"""The hands on a bench that is not the simulated one: a double with a law that a test can see."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+
+import pytest
+
+from builders import tidewater_facts
+from glowdial.bench.hands import carry_out
+from glowdial.bench.port import NoBench, Settings
+from glowdial.bench.wording import typed_line
+from glowdial.core.errors import Conflict
+from glowdial.core.journey.entry import read_entry
+from glowdial.core.journey.plan import journey
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Doing, Recipe
+
+
+@dataclass
+class Double:
+    """A bench with one adjuster whose top is at 0.6 turns, and a station at 1003 kHz."""
+
+    settings: Settings = field(default_factory=Settings)
+    stands: float = 0.0
+    reads: list[str] = field(default_factory=list)
+    generator_limits_v: tuple[float, float] = (1e-6, 0.1)
+
+    def apply(self, settings: Settings) -> None:
+        """Remember what is not None."""
+        wanted = {
+            name: getattr(settings, name)
+            for name in Settings.__dataclass_fields__
+            if getattr(settings, name) is not None
+        }
+        self.settings = replace(self.settings, **wanted)
+
+    def read(self, meter: str) -> float:
+        """A compressing indicator of level, tuning and adjustment; audio follows the tone."""
+        self.reads.append(meter)
+        level = self.settings.generator_emf_v or 0.0
+        off_hz = (self.settings.generator_hz or 1003e3) - 1003e3
+        tuned = 1.0 / (1.0 + (off_hz / 4e3) ** 2)
+        adjusted = 1.0 / (1.0 + (self.stands - 0.6) ** 2)
+        avc = 3.0 * math.log1p(1e4 * level * tuned * adjusted)
+        if meter == "audio":
+            return 0.9 if self.settings.tone_on else 0.3
+        return avc if meter == "avc" else 100.0
+
+    def turn(self, adjuster: str, turns: float) -> None:
+        """Turn the one adjuster."""
+        self.stands += turns
+
+
+def do(recipe: Recipe, bench: Double, already: float = 0.0) -> dict[str, float]:
+    done = carry_out(recipe, bench, already_turned=already, step_turns=0.125, reach_turns=4.0)
+    return done.values
+
+
+AT_DIAL = Recipe(
+    Doing.FIND_FREQUENCY,
+    injection="aerial",
+    band="bc",
+    dial_hz=1e6,
+    generator_hz=1e6,
+    generator_emf_v=1e-3,
+    span_hz=40e3,
+)
+
+
+def test_reading_sets_the_bench_and_reads_each_meter_once() -> None:
+    bench = Double()
+    recipe = Recipe(Doing.READ, meters=(("ac", "line"), ("b_plus", "b-plus")), line_v=57.5)
+    assert do(recipe, bench) == {"ac": 100.0, "b_plus": 100.0}
+    assert bench.settings.line_v == 57.5 and bench.reads == ["line", "b-plus"]
+
+
+def test_the_station_is_found_where_it_is_and_the_generator_left_on_it() -> None:
+    bench = Double()
+    found = do(AT_DIAL, bench)["frequency"]
+    assert found == pytest.approx(1003e3, abs=200.0)
+    assert bench.settings.generator_hz == found
+
+
+def test_a_turn_is_made_once_and_not_again_when_a_hand_made_it() -> None:
+    recipe = replace(AT_DIAL, doing=Doing.TURN_AND_FIND, adjuster="bc-padder", turns=0.375)
+    bench = Double()
+    assert do(recipe, bench)["turns"] == 0.375 == bench.stands
+    by_hand = Double(stands=0.25)
+    assert do(recipe, by_hand, already=0.25)["turns"] == 0.25 == by_hand.stands
+
+
+@pytest.mark.parametrize("already", [0.0, 1.5, -0.75])
+def test_peaking_ends_on_top_wherever_the_hand_had_left_it(already: float) -> None:
+    recipe = Recipe(Doing.PEAK, adjuster="t1-primary", generator_emf_v=1e-3)
+    bench = Double(stands=already)
+    values = do(recipe, bench, already=already)
+    assert bench.stands == pytest.approx(0.6, abs=0.05)
+    assert values["turns"] == pytest.approx(bench.stands)
+    assert values["after"] > values["before"]
+
+
+def test_the_level_is_matched_and_its_range_respected() -> None:
+    recipe = Recipe(Doing.MATCH_LEVEL, target_v=2.0)
+    bench = Double(stands=0.6)
+    level = do(recipe, bench)["level"]
+    assert 3.0 * math.log1p(1e4 * level) == pytest.approx(2.0, rel=0.01)
+    done = carry_out(
+        replace(recipe, target_v=90.0), bench, already_turned=0.0, step_turns=0.1, reach_turns=1.0
+    )
+    assert done.values["level"] == 0.1 and "range ended" in done.remarks[0]
+
+
+def test_the_tone_pair_ends_with_the_tone_off() -> None:
+    bench = Double()
+    values = do(replace(AT_DIAL, doing=Doing.TONE_PAIR, generator_emf_v=20e-6), bench)
+    assert values == {"level": 20e-6, "on": 0.9, "off": 0.3}
+    assert bench.settings.tone_on is False and bench.settings.generator_emf_v == 20e-6
+
+
+@pytest.mark.parametrize(
+    ("recipe", "words"),
+    [
+        (Recipe(Doing.PEAK), "which adjuster"),
+        (Recipe(Doing.MATCH_LEVEL), "the reading to reach"),
+        (Recipe(Doing.FIND_FREQUENCY, dial_hz=1e6), "how far to look"),
+    ],
+)
+def test_a_recipe_that_lacks_something_says_so(recipe: Recipe, words: str) -> None:
+    with pytest.raises(Conflict, match=words):
+        do(recipe, Double())
+
+
+def test_no_bench_refuses_everything_in_words() -> None:
+    nothing = NoBench()
+    for act in (
+        lambda: nothing.apply(Settings()),
+        lambda: nothing.read("avc"),
+        lambda: nothing.turn("x", 1.0),
+    ):
+        with pytest.raises(Conflict, match="type the reading"):
+            act()
+
+
+def test_what_a_bench_read_is_typed_so_that_it_is_understood_again() -> None:
+    state = journey(tidewater_facts(), JobRecord())
+    exact = {
+        "ac": 57.5,
+        "b_plus": 123.4,
+        "resistance": 150.2e3,
+        "avc": 1.234,
+        "level": 431.2e-6,
+        "on": 0.921,
+        "off": 0.2912,
+        "frequency": 1403.2e3,
+    }
+    checked = 0
+    for step in state.steps:
+        if step.ask is None or step.ask.recipe is None:
+            continue
+        line = typed_line(step.ask, exact)
+        for name, value in read_entry(step.ask, line, {}).values.items():
+            wanted = -exact[name] if name == "avc" else exact[name]
+            assert value == pytest.approx(wanted, rel=2e-3), (step.key, line)
+            checked += 1
+    assert checked >= 10
