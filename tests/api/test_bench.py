@@ -1,0 +1,94 @@
+"""The simulated bench of a job: turning with the peak held, measuring once, moves in the ledger."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from api.conftest import Caller, open_job
+from glowdial.demo.volunteer import Volunteer
+from glowdial.workshop.house import Workshop
+from glowdial.workshop.jobs import job_view
+
+CORE = "if.pass1.t2-secondary"
+
+
+@pytest.fixture
+def peaking(caller: Caller, workshop: Workshop) -> int:
+    """A job that stands before its first core."""
+    job = open_job(caller, simulated_seed=1962)
+    Volunteer(workshop, job).work(until=lambda step: step.key == CORE)
+    return job
+
+
+def bench(caller: Caller, job: int) -> Any:
+    answer = caller.http.get(f"/api/jobs/{job}/bench")
+    assert answer.status_code == 200
+    return answer.json()
+
+
+def turn(caller: Caller, job: int, turns: float, key: str | None = None) -> Any:
+    done = caller.into(job, "bench/turns", key=key, step=CORE, turns=turns)
+    assert done.status_code == 201, done.text
+    return done.json()
+
+
+def test_the_bench_shows_what_is_connected_and_live_values(caller: Caller, peaking: int) -> None:
+    view = bench(caller, peaking)
+    assert view["link"] == "simulated" and "mixer grid" in view["generator"]
+    assert {m["key"] for m in view["meters"]} == {"avc", "b-plus", "line"}
+    assert next(m for m in view["meters"] if m["key"] == "line")["text"] == "230 V"
+
+
+def test_turning_holds_the_peak_and_says_when_it_is_past(caller: Caller, peaking: int) -> None:
+    readings = [turn(caller, peaking, 0.25) for _ in range(6)]
+    held = max(r["held"] for r in readings)
+    assert readings[-1]["held"] == held >= max(r["avc"] for r in readings)
+    back = [turn(caller, peaking, -0.25) for _ in range(14)]
+    assert any("past it, go back" in r["words"] for r in (*readings, *back))
+    view = bench(caller, peaking)
+    assert view["held_step"] == CORE and view["turned"] == "2 turns counter-clockwise"
+
+
+def test_a_turn_sent_twice_is_made_once(caller: Caller, peaking: int, workshop: Workshop) -> None:
+    version = caller.job(peaking)["version"]
+    body = {"step": CORE, "turns": 0.25, "version": version}
+    first, again = (
+        caller.into(peaking, "bench/turns", key="one-twist-of-the-wrist", **body) for _ in range(2)
+    )
+    assert first.json() == again.json()
+    assert job_view(workshop, peaking).record.turns_of("t2-secondary") == 0.25
+
+
+def test_the_whole_movement_is_one_entry_and_the_ledger_has_its_net(
+    caller: Caller, peaking: int, workshop: Workshop
+) -> None:
+    turn(caller, peaking, 0.5)
+    done = caller.into(peaking, "bench/measurements", step=CORE).json()
+    before, after, turns = (float(v) for v in done["line"].split())
+    assert after <= before < 0.0  # the AVC line is negative: deeper is more
+    body = {"step": CORE, "ask": "peak", "line": done["line"], "captured": True}
+    assert caller.into(peaking, "answers", **body).status_code == 201
+    record = job_view(workshop, peaking).record
+    assert record.turns_of("t2-secondary") == pytest.approx(turns, abs=1e-3)
+    answer = record.latest(CORE, "peak")
+    assert answer is not None and answer.values["turns"] == pytest.approx(turns, abs=1e-3)
+    line = next(x for x in caller.job(peaking)["log"] if x["seq"] == answer.seq)
+    assert line["text"].startswith("Peak the T2 secondary core (pass 1)")
+
+
+def test_measuring_twice_with_one_key_gives_one_answer(caller: Caller, peaking: int) -> None:
+    version = caller.job(peaking)["version"]
+    body = {"step": CORE, "version": version}
+    first, again = (
+        caller.into(peaking, "bench/measurements", key="one-measurement", **body) for _ in range(2)
+    )
+    assert first.json() == again.json()
+
+
+def test_what_the_bench_has_not_is_refused(caller: Caller, peaking: int) -> None:
+    early = caller.into(peaking, "bench/turns", step="if.survey", turns=0.1)
+    assert early.status_code == 409 and "nothing to measure" in early.json()["detail"]
+    other = caller.into(peaking, "bench/measurements", step="osc.xx")
+    assert other.status_code == 404
