@@ -4,33 +4,17 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
 
 from api.conftest import Caller, open_job
-from builders import aligned, tidewater_facts
 from glowdial.sim.room import Room, instruments
-from glowdial.sim.servers import InstrumentServer, serve, stop
+from glowdial.sim.servers import InstrumentServer, stop
 from glowdial.workshop.benches import live_values
 from glowdial.workshop.house import Workshop
 
 KINDS = {"generator": "generator", "multimeter": "multimeter", "supply": "line supply"}
-
-
-@pytest.fixture
-def room() -> Room:
-    """An aligned set among its instruments."""
-    return Room(aligned(tidewater_facts()))
-
-
-@pytest.fixture
-def servers(room: Room) -> Iterator[dict[str, InstrumentServer]]:
-    """Instruments on free ports."""
-    started = serve(instruments(room), 0)
-    yield started
-    stop(started)
 
 
 def register(caller: Caller, servers: dict[str, InstrumentServer]) -> None:

@@ -9,7 +9,6 @@ from dataclasses import replace
 
 import pytest
 
-from builders import aligned, tidewater_facts
 from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkMultimeter
 from glowdial.bench.profile import Profile, shipped_profile
 from glowdial.bench.visa import VisaLine
@@ -18,20 +17,6 @@ from glowdial.sim.room import Room, instruments
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 Lines = Callable[..., VisaLine]
-
-
-@pytest.fixture
-def room() -> Room:
-    """A room with an aligned set on the table."""
-    return Room(aligned(tidewater_facts()))
-
-
-@pytest.fixture
-def servers(room: Room) -> Iterator[dict[str, InstrumentServer]]:
-    """Its instruments on free ports."""
-    started = serve(instruments(room), 0)
-    yield started
-    stop(started)
 
 
 @pytest.fixture

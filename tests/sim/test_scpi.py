@@ -4,15 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from builders import aligned, tidewater_facts
 from glowdial.sim.room import Room, instruments
 from glowdial.sim.scpi import ScpiInstrument
-
-
-@pytest.fixture
-def room() -> Room:
-    """A room with an aligned set."""
-    return Room(aligned(tidewater_facts()))
 
 
 @pytest.mark.parametrize(

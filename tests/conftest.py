@@ -1,0 +1,25 @@
+"""Fixtures that several rooms' tests share: an aligned set among its SCPI instruments."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from builders import aligned, tidewater_facts
+from glowdial.sim.room import Room, instruments
+from glowdial.sim.servers import InstrumentServer, serve, stop
+
+
+@pytest.fixture
+def room() -> Room:
+    """A room with an aligned set on the table."""
+    return Room(aligned(tidewater_facts()))
+
+
+@pytest.fixture
+def servers(room: Room) -> Iterator[dict[str, InstrumentServer]]:
+    """Its instruments on free ports."""
+    started = serve(instruments(room), 0)
+    yield started
+    stop(started)
