@@ -15,9 +15,13 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.errors import require_positive
+from glowdial.core.errors import BadInput, require_positive
 
 Floats = NDArray[np.float64]
+
+
+# I ~ V^0.55: a filament or lamp at rest, its resistance rising as it heats (the handbooks' rule)
+FILAMENT_EXPONENT = 0.55
 
 
 class Topology(StrEnum):
@@ -80,6 +84,18 @@ class Rectifier:
             return 1.5 * self.perveance * np.sqrt(np.maximum(forward_v, 0.0))
         return np.where(forward_v > self.threshold_v, 1.0 / self.resistance_ohm, 0.0)
 
+    def drop_v(self, current_a: Floats) -> Floats:
+        """Forward volts at a current above zero: the law read the other way."""
+        if self.kind is RectifierKind.VACUUM:
+            return np.asarray((current_a / self.perveance) ** (2.0 / 3.0))
+        return np.asarray(self.threshold_v + self.resistance_ohm * current_a)
+
+    def drop_slope_ohm(self, current_a: Floats) -> Floats:
+        """Slope of that, dV/dI."""
+        if self.kind is RectifierKind.VACUUM:
+            return np.asarray(2.0 / 3.0 * self.drop_v(current_a) / current_a)
+        return np.full_like(current_a, self.resistance_ohm)
+
 
 def vacuum_rectifier(drop_v: float, current_a: float, emission: float = 1.0) -> Rectifier:
     """Vacuum rectifier from one data-sheet point, ``drop_v`` at ``current_a`` per plate.
@@ -138,23 +154,36 @@ class Load:
     """What the last filter node feeds.
 
     Tubes draw ``current_a`` at ``nominal_v`` and follow I ~ V^exponent; ``bleeder_ohm`` (may be
-    infinite) draws also while they are cold.
+    infinite) draws also while they are cold, and so does a filament string of ``string_a`` at
+    ``nominal_v``, settled, by a filament's own law.
     """
 
     current_a: float
     nominal_v: float
     exponent: float = 1.3
     bleeder_ohm: float = float("inf")
+    string_a: float = 0.0
 
     def total_a(self, volts: float, warmth: float = 1.0) -> float:
         """Current drawn at ``volts``; ``warmth`` 0 is cold tubes, 1 is warm."""
-        tubes = self.current_a * math.pow(max(volts, 0.0) / self.nominal_v, self.exponent)
-        return warmth * tubes + volts / self.bleeder_ohm
+        share = max(volts, 0.0) / self.nominal_v
+        drawn = warmth * self.current_a * math.pow(share, self.exponent)
+        if self.string_a > 0.0:
+            drawn += self.string_a * math.pow(share, FILAMENT_EXPONENT)
+        return drawn + volts / self.bleeder_ohm
+
+    def slope_s(self, volts: float, warmth: float = 1.0) -> float:
+        """dI/dV at ``volts`` above zero, in siemens."""
+        share = max(volts, 1e-3) / self.nominal_v
+        slope = warmth * self.current_a * self.exponent * math.pow(share, self.exponent)
+        if self.string_a > 0.0:
+            slope += self.string_a * FILAMENT_EXPONENT * math.pow(share, FILAMENT_EXPONENT)
+        return slope / (share * self.nominal_v) + 1.0 / self.bleeder_ohm
 
 
 @dataclass(frozen=True, slots=True)
 class Supply:
-    """A capacitor-input supply.
+    """A supply whose filter begins with a capacitor, or with a choke where one is given.
 
     ``secondary_v`` is RMS, unloaded, of one half (centre tap) or the whole winding, at
     ``line_v``; ``source_ohm`` the series resistance per half, primary and line referred to it.
@@ -176,6 +205,8 @@ class Supply:
     reservoir_series_ohm: float = 0.0
     waveform: Waveform = Waveform.SINE
     swing_share: float = 0.2
+    input_choke_h: float = 0.0
+    input_choke_ohm: float = 0.0
 
     def __post_init__(self) -> None:
         require_positive(
@@ -185,6 +216,10 @@ class Supply:
             source_ohm=self.source_ohm,
             reservoir_f=self.reservoir_f,
         )
+        if self.input_choke_h > 0.0 and not self.topology.full_wave:
+            raise BadInput(
+                "input choke", f"{self.input_choke_h:g} H", "wants a full-wave rectifier", "10 H"
+            )
 
     @property
     def peak_v(self) -> float:
