@@ -68,7 +68,7 @@ def altered(path: str, value: object) -> str:
         (altered("bands.0.low_hz", 1.7e6), "bands.0", "must be below high_hz"),
         (altered("bands.0.high_mark_hz", 5e6), "bands.0", "marks must lie in the band"),
         (altered("bands.0.dial_marks_hz", [8e5, 7e5]), "bands.0", "must rise"),
-        (altered("intermediate_frequency_hz", 4e6), "intermediate_frequency_hz", "2000000"),
+        (altered("intermediate_frequency_hz", 4e6), "sheet", "50 kHz to 2 MHz"),
         (altered("intermediate_frequency_hz", 6e5), "sheet", "lies inside band bc"),
         (altered("intermediate_frequency_hz", "much"), "intermediate_frequency_hz", "number"),
         (altered("bands.0.high_adjuster", "t9"), "sheet", "which is not listed"),

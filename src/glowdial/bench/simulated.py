@@ -12,7 +12,10 @@ GENERATOR_LIMITS_V = (0.5e-6, 0.3)
 
 
 class SimulatedBench:
-    """Keeps the bench state; ``state`` is stored between requests."""
+    """Keeps the bench state; ``state`` is stored between requests.
+
+    Its hands wait until everything is at rest before they read; ``wait`` lets time pass as well.
+    """
 
     generator_limits_v = GENERATOR_LIMITS_V
 
@@ -23,7 +26,13 @@ class SimulatedBench:
     def apply(self, settings: Settings) -> None:
         """Set what is not None."""
         wanted = {k: v for k, v in asdict(settings).items() if v is not None}
-        self.state = replace(self.state, **wanted)
+        band = wanted.pop("band", self.state.band)
+        dial_hz = wanted.pop("dial_hz", self.state.dial_hz)
+        self.state = self._receiver.tune(replace(self.state, **wanted), band, dial_hz)
+
+    def wait(self, seconds: float) -> None:
+        """Let simulated time pass: filters re-form, heaters warm; then all is at rest."""
+        self.state = replace(self._receiver.advance(self.state, seconds), moving=None)
 
     def read(self, meter: str) -> float:
         """One settled reading."""

@@ -1,8 +1,9 @@
 """Frequency modulation: limiter, discriminator, de-emphasis and the stereo multiplex.
 
-Sources: textbooks of FM reception. Discriminator: two circuits tuned to either side, their detected
-volts subtracted. Noise of FM above threshold: parabolic in audio frequency, S/N = 3/2 (D/f)^2 C/N
-for a single audio bandwidth f. Multiplex: L+R, a 19 kHz pilot, (L-R) on a suppressed 38 kHz carrier.
+Sources: textbooks of FM reception. Discriminator: two circuits tuned to either side, their
+detected volts subtracted. Noise of FM above threshold: parabolic in audio frequency,
+S/N = 3/2 (D/f)^2 C/N for a single audio bandwidth f. Multiplex: L+R, a 19 kHz pilot, (L-R) on a
+suppressed 38 kHz carrier.
 """
 
 from __future__ import annotations

@@ -1,9 +1,9 @@
 """Heaters and filaments: their volts and amperes at rest, and how they warm.
 
-Temperature is a share theta of the hot one above cold (0 cold, 1 at nominal volts). Resistance grows
-from 0.2 to 1 of its hot value in step with it, and the heat given off grows as its cube, between
-conduction (1) and radiation (4). At rest this is within a few per cent of the handbooks'
-I ~ V^0.55. Several heaters in series share one current: the coldest takes least, and flashes up last.
+Temperature is a share theta of the hot one above cold (0 cold, 1 at nominal volts). Resistance
+grows from 0.2 to 1 of its hot value in step with it, and the heat given off grows as its cube,
+between conduction (1) and radiation (4). At rest this is within a few per cent of the handbooks'
+I ~ V^0.55. Heaters in series share one current: the one that warms first takes most, and flashes.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 
 COLD_SHARE = 0.2
 LOSS_EXPONENT = 3.0
-INDIRECT_TIME_S, DIRECT_TIME_S = 9.0, 0.8
+INDIRECT_TIME_S, DIRECT_TIME_S = 20.0, 1.0
 # emission starts where a heater settles at 45 % of its volts, and is whole at 65 %
 EMITS_FROM, EMITS_WHOLE = 0.649, 0.798
 

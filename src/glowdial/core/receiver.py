@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from glowdial.core.circuit import Circuit
 from glowdial.core.errors import NotFound
 from glowdial.core.supply.circuit import Supply
 from glowdial.core.tracking import AdjusterKind, TrackedBand
@@ -33,12 +34,19 @@ class Adjuster:
 
 @dataclass(frozen=True, slots=True)
 class IfTransformer:
-    """An IF can with its two adjusters, in signal order."""
+    """An IF can with its two adjusters, in signal order, and its windings by design.
+
+    Qs are loaded, coupling is a multiple of the critical one.
+    """
 
     key: str
     name: str
     primary: str
     secondary: str
+    capacitance_f: float = 115e-12
+    primary_q: float = 88.0
+    secondary_q: float = 96.0
+    coupling_of_critical: float = 0.88
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +77,7 @@ class BandFacts:
     tolerance: float
     tracked: TrackedBand
     dial_marks_hz: tuple[float, ...]
+    rf_adjuster: str | None = None
 
     def tolerance_hz(self, mark_hz: float) -> float:
         """Permitted dial error at a mark."""
@@ -102,6 +111,7 @@ class ReceiverFacts:
     warm_up_minutes: float
     dummy_aerial: str
     controls: tuple[str, ...]
+    circuit: Circuit
     gaps: tuple[Gap, ...] = field(default=())
 
     def adjuster(self, key: str) -> Adjuster:

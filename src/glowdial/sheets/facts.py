@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.core.errors import BadInput
 from glowdial.core.receiver import (
     DEFAULT_DIAL_TOLERANCE,
@@ -31,12 +33,14 @@ from glowdial.core.tracking import (
     signal_circuit,
     three_point,
 )
+from glowdial.sheets.circuit_facts import circuit_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     BandSheet,
     ReceiverSheet,
     RectifierSheet,
     SupplySheet,
+    TransformerSheet,
 )
 
 NORM_GANG = Gang(12e-12, 430e-12)
@@ -55,9 +59,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         title=f"{sheet.maker} {sheet.model}",
         chassis=sheet.chassis.value,
         intermediate_frequency_hz=sheet.intermediate_frequency_hz,
-        transformers=tuple(
-            IfTransformer(t.key, t.name, t.primary, t.secondary) for t in sheet.if_transformers
-        ),
+        transformers=tuple(_transformer(t) for t in sheet.if_transformers),
         adjusters=tuple(_adjuster(a, sheet, tracked) for a in sheet.adjusters),
         bands=tuple(_band(band, tracked[band.key]) for band in sheet.bands),
         sensitivity=_sensitivity(sheet),
@@ -67,13 +69,14 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         warm_up_minutes=sheet.warm_up_minutes,
         dummy_aerial=sheet.dummy_aerial,
         controls=tuple(sheet.controls),
+        circuit=circuit_of(sheet),
         gaps=_gaps(sheet),
     )
 
 
 def _tracked(sheet: ReceiverSheet, band: BandSheet, gang: Gang) -> TrackedBand:
     signal = signal_circuit(gang, band.low_hz, band.high_hz)
-    intermediate = sheet.intermediate_frequency_hz
+    intermediate = sheet.first_intermediate_hz
     place, above = band.trimmer_place, band.oscillator_above
     try:
         if band.tracking_points_hz is not None:
@@ -113,12 +116,23 @@ def _part_f(
     """The whole capacity that the adjuster is part of, in the nominal design."""
     for band in sheet.bands:
         nominal = tracked[band.key]
-        if adjuster.key == band.aerial_adjuster:
+        if adjuster.key in (band.aerial_adjuster, band.rf_adjuster):
             return nominal.signal.trimmer_f
         if adjuster.key in (band.high_adjuster, band.low_adjuster):
             padder = adjuster.kind is AdjusterKind.PADDER
             return nominal.oscillator.padder_f if padder else nominal.oscillator.trimmer_f
     return None
+
+
+def _transformer(sheet: TransformerSheet) -> IfTransformer:
+    norm = IfTransformer(sheet.key, sheet.name, sheet.primary, sheet.secondary)
+    return replace(
+        norm,
+        capacitance_f=sheet.capacitance_f or norm.capacitance_f,
+        primary_q=sheet.primary_q or norm.primary_q,
+        secondary_q=sheet.secondary_q or norm.secondary_q,
+        coupling_of_critical=sheet.coupling_of_critical or norm.coupling_of_critical,
+    )
 
 
 def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
@@ -135,6 +149,7 @@ def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
         tolerance=band.dial_tolerance or DEFAULT_DIAL_TOLERANCE,
         tracked=tracked,
         dial_marks_hz=tuple(band.dial_marks_hz),
+        rf_adjuster=band.rf_adjuster,
     )
 
 
@@ -167,9 +182,12 @@ def supply_of(sheet: SupplySheet) -> Supply:
             sheet.load_nominal_v,
             sheet.load_exponent,
             sheet.bleeder_ohm or float("inf"),
+            sheet.string_a,
         ),
         waveform=sheet.waveform,
         swing_share=sheet.swing_share,
+        input_choke_h=sheet.input_choke_h,
+        input_choke_ohm=sheet.input_choke_ohm,
     )
 
 

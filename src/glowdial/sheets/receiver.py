@@ -8,21 +8,27 @@ from __future__ import annotations
 
 import itertools
 from enum import StrEnum
-from typing import Annotated, Literal, Self
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
-from pydantic_core import PydanticCustomError
+from pydantic import Field, model_validator
 
 from glowdial.core.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.tracking import AdjusterKind, TrimmerPlace
+from glowdial.sheets.circuit import CircuitSheet
+from glowdial.sheets.section import (
+    Amperes,
+    Capacitance,
+    Frequency,
+    Key,
+    Resistance,
+    Section,
+    Source,
+    Volts,
+    Words,
+    refuse,
+)
 
-
-class Source(StrEnum):
-    """Where a figure comes from."""
-
-    SERVICE_MANUAL = "service manual"
-    OWNERS_MANUAL = "owner's manual"
-    BENCH_NORM = "bench's own norm"
+HIGHEST_AM_IF_HZ = 2e6
 
 
 class Chassis(StrEnum):
@@ -31,27 +37,6 @@ class Chassis(StrEnum):
     MAINS_TRANSFORMER = "mains transformer"
     TRANSFORMERLESS = "transformerless"
     BATTERY = "battery"
-
-
-def _refuse(expected: str, example: str) -> PydanticCustomError:
-    return PydanticCustomError(
-        "sheet", "{expected}. Example: {example}", {"expected": expected, "example": example}
-    )
-
-
-class Section(BaseModel):
-    """A part of the sheet; unknown keys are refused so that a slip of the pen is seen."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-Key = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$", examples=["t1-secondary"])]
-Words = Annotated[str, Field(max_length=400)]
-Frequency = Annotated[float, Field(ge=1e4, le=1.5e8, examples=[1_400_000.0])]
-Capacitance = Annotated[float, Field(gt=0, le=1.0, examples=[16e-6])]
-Resistance = Annotated[float, Field(gt=0, le=1e9, examples=[1200.0])]
-Volts = Annotated[float, Field(gt=0, le=5000, examples=[230.0])]
-Amperes = Annotated[float, Field(gt=0, le=100, examples=[0.06])]
 
 
 class Tube(Section):
@@ -75,7 +60,7 @@ class RectifierSheet(Section):
     def _vacuum_has_a_point(self) -> Self:
         vacuum = self.kind is RectifierKind.VACUUM
         if vacuum and (self.drop_v is None or self.drop_current_a is None):
-            raise _refuse("a vacuum rectifier needs drop_v and drop_current_a", "55 V at 0.125 A")
+            raise refuse("a vacuum rectifier needs drop_v and drop_current_a", "55 V at 0.125 A")
         return self
 
 
@@ -105,6 +90,17 @@ class SupplySheet(Section):
     bleeder_ohm: Resistance | None = None
     waveform: Waveform = Waveform.SINE
     swing_share: float = Field(default=0.2, gt=0, lt=1, description="of a vibrator's half period")
+    input_choke_h: float = Field(default=0.0, ge=0, le=1000)
+    input_choke_ohm: float = Field(default=0.0, ge=0, le=10_000)
+    string_a: float = Field(
+        default=0.0, ge=0, le=10, description="filament string fed from B+, at load_nominal_v"
+    )
+
+    @model_validator(mode="after")
+    def _choke_input_is_full_wave(self) -> Self:
+        if self.input_choke_h > 0.0 and not self.topology.full_wave:
+            raise refuse("an input choke wants a full-wave rectifier", '"input_choke_h": 0')
+        return self
 
 
 class VoltagePoint(Section):
@@ -139,12 +135,19 @@ class AdjusterSheet(Section):
 
 
 class TransformerSheet(Section):
-    """An IF can."""
+    """An IF can: its two adjusters, and its windings where the service data gives them.
+
+    Coupling is a multiple of the critical one; 1 is flat, above it the top splits.
+    """
 
     key: Key
     name: Words
     primary: Key
     secondary: Key
+    capacitance_f: Capacitance | None = None
+    primary_q: float | None = Field(default=None, gt=1, le=2000)
+    secondary_q: float | None = Field(default=None, gt=1, le=2000)
+    coupling_of_critical: float | None = Field(default=None, gt=0.01, le=10)
 
 
 class GangSheet(Section):
@@ -171,25 +174,26 @@ class BandSheet(Section):
     high_adjuster: Key
     low_adjuster: Key | None = None
     aerial_adjuster: Key | None = None
+    rf_adjuster: Key | None = None
     dial_tolerance: float | None = Field(default=None, gt=0, le=0.1, examples=[0.005])
     dial_marks_hz: list[Frequency] = Field(min_length=2, max_length=20)
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.low_hz >= self.high_hz:
-            raise _refuse(
+            raise refuse(
                 f"low_hz ({self.low_hz:g}) must be below high_hz ({self.high_hz:g})",
                 '"low_hz": 530000, "high_hz": 1620000',
             )
         if not self.low_hz <= self.low_mark_hz < self.high_mark_hz <= self.high_hz:
-            raise _refuse(
+            raise refuse(
                 "the marks must lie in the band, low_mark_hz below high_mark_hz",
                 '"low_mark_hz": 600000, "high_mark_hz": 1400000',
             )
         marks = self.dial_marks_hz
         rising = all(a < b for a, b in itertools.pairwise(marks))
         if not rising or not self.low_hz <= marks[0] or not marks[-1] <= self.high_hz:
-            raise _refuse(
+            raise refuse(
                 "dial_marks_hz must rise and lie in the band",
                 "[600000, 800000, 1000000, 1200000, 1400000]",
             )
@@ -218,8 +222,12 @@ class ReceiverSheet(Section):
     line_up: list[Tube] = Field(default_factory=list, max_length=60)
     intermediate_frequency_source: Source
     intermediate_frequency_hz: float = Field(
-        ge=5e4, le=2e6, examples=[465_000.0], description="AM receivers: 50 kHz to 2 MHz"
+        ge=5e4,
+        le=5e7,
+        examples=[465_000.0],
+        description="the tuned one; AM receivers: 50 kHz to 2 MHz",
     )
+    circuit: CircuitSheet | None = None
     supply: SupplySheet | None = None
     b_plus_resistance_ohm: Resistance | None = Field(
         default=None, description="B+ to chassis, cold, capacitors charged"
@@ -240,25 +248,43 @@ class ReceiverSheet(Section):
         for what, names in (("adjuster", keys), ("band", [b.key for b in self.bands])):
             twice = sorted({n for n in names if names.count(n) > 1})
             if twice:
-                raise _refuse(f"{what} key {twice[0]!r} stands twice", "each key once")
+                raise refuse(f"{what} key {twice[0]!r} stands twice", "each key once")
         for band in self.bands:
-            wanted = (band.high_adjuster, band.low_adjuster, band.aerial_adjuster)
+            wanted = (
+                band.high_adjuster,
+                band.low_adjuster,
+                band.aerial_adjuster,
+                band.rf_adjuster,
+            )
             self._known(keys, wanted, f"band {band.key}")
-            if band.low_hz <= self.intermediate_frequency_hz <= band.high_hz:
-                raise _refuse(
-                    f"the IF ({self.intermediate_frequency_hz:g} Hz) lies inside band {band.key}",
+            if band.low_hz <= self.first_intermediate_hz <= band.high_hz:
+                raise refuse(
+                    f"the IF ({self.first_intermediate_hz:g} Hz) lies inside band {band.key}",
                     "an IF outside every band, as 465000",
                 )
+        am = self.circuit is None or self.circuit.fm is None
+        if am and self.intermediate_frequency_hz > HIGHEST_AM_IF_HZ:
+            raise refuse(
+                f"the tuned IF ({self.intermediate_frequency_hz:g} Hz) of a set without an FM "
+                "detector must be 50 kHz to 2 MHz",
+                '"intermediate_frequency_hz": 465000',
+            )
         for can in self.if_transformers:
             self._known(keys, (can.primary, can.secondary), f"IF transformer {can.key}")
         bands = {b.key for b in self.bands}
         for point in self.sensitivity:
             if point.band not in bands:
-                raise _refuse(f"sensitivity names band {point.band!r}", f"one of {sorted(bands)}")
+                raise refuse(f"sensitivity names band {point.band!r}", f"one of {sorted(bands)}")
         return self
+
+    @property
+    def first_intermediate_hz(self) -> float:
+        """The IF that the variable oscillator stands off by."""
+        conversion = self.circuit.conversion if self.circuit else None
+        return conversion.first_intermediate_hz if conversion else self.intermediate_frequency_hz
 
     @staticmethod
     def _known(keys: list[str], wanted: tuple[str | None, ...], where: str) -> None:
         for key in wanted:
             if key is not None and key not in keys:
-                raise _refuse(f"{where} names adjuster {key!r}, which is not listed", keys[0])
+                raise refuse(f"{where} names adjuster {key!r}, which is not listed", keys[0])

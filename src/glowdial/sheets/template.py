@@ -18,12 +18,11 @@ from glowdial.sheets.receiver import (
     FilterSheet,
     ReceiverSheet,
     RectifierSheet,
-    Section,
     SensitivitySheet,
-    Source,
     SupplySheet,
     TransformerSheet,
 )
+from glowdial.sheets.section import Section, Source
 
 BROADCAST_MARKS = (0.06, 0.27, 0.5, 0.73, 0.94)
 LOW_MARK, HIGH_MARK = BROADCAST_MARKS[0], BROADCAST_MARKS[-1]

@@ -25,7 +25,10 @@ from glowdial.core.quantities import (
     parse,
 )
 from glowdial.core.supply.circuit import RectifierKind
-from glowdial.sheets.receiver import Chassis, Section
+from glowdial.sheets.receiver import (
+    Chassis,
+)
+from glowdial.sheets.section import Section
 from glowdial.sheets.template import TemplateBand, TemplateRequest, TemplateSupply
 
 Written = Annotated[str, Field(max_length=60)]

@@ -1,52 +1,248 @@
-"""The hidden state of a simulated receiver: drifts, misalignment, wear. Seeded, plain data."""
+"""The hidden condition of a simulated set: an open JSON document, version 1.
+
+Drifts, misalignment in turns, wear, faults. Seeded, plain data: the same document is the same set.
+"""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, fields
-from typing import Any
+import json
+import math
+from dataclasses import asdict, field
+from functools import cache
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic.dataclasses import dataclass
 
 from glowdial.core.errors import BadInput
+from glowdial.core.operating import Device, Stage
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.tracking import AdjusterKind
+from glowdial.sheets.section import fault_in_words
 
 # how far a neglected set's adjusters stand from where they belong, in turns either way
 IF_TURNS, TRIMMER_TURNS, PADDER_TURNS, CORE_TURNS = 2.2, 0.9, 0.8, 1.0
+LARGEST_DOCUMENT = 200_000
+CAPACITORS = ("coupling", "screen bypass", "cathode bypass")
+RESISTORS = ("plate", "screen", "cathode", "grid")
+STRICT = ConfigDict(extra="forbid")
+
+Share = Annotated[float, Field(ge=0.0, le=2.0)]
+Ohm = Annotated[float, Field(gt=0.0, le=1e12)]
+Factor = Annotated[float, Field(gt=0.0, le=1e9)]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, config=STRICT)
+class DeviceFault:
+    """A tube's emission (a transistor's gain) as a share of new: 0 is dead, below 1 weak."""
+
+    stage: str
+    strength: Share
+    kind: Literal["device"] = "device"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class CapacitorFault:
+    """A stage's capacitor: open, or leaking through ``leak_ohm``."""
+
+    stage: str
+    part: Literal["coupling", "screen bypass", "cathode bypass"]
+    leak_ohm: Ohm | None = None
+    kind: Literal["capacitor"] = "capacitor"
+
+    @property
+    def open(self) -> bool:
+        """No leakage given: it does not conduct at all."""
+        return self.leak_ohm is None
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class ResistorFault:
+    """A stage's resistor, ``factor`` times its value; a thousand million is open."""
+
+    stage: str
+    part: Literal["plate", "screen", "cathode", "grid"]
+    factor: Factor
+    kind: Literal["resistor"] = "resistor"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class FilterFault:
+    """A filter capacitor (0 the reservoir): capacity left, leakage, series resistance.
+
+    ``reforms_in_s`` is how fast on its working voltage the leakage heals; None: never.
+    """
+
+    place: Annotated[int, Field(ge=0, le=4)]
+    capacity: Share = 1.0
+    leak_ohm: Ohm | None = None
+    series_ohm: Annotated[float, Field(ge=0.0, le=1e5)] = 0.0
+    reforms_in_s: Annotated[float, Field(gt=0.0, le=1e5)] | None = None
+    kind: Literal["filter"] = "filter"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class SwitchFault:
+    """A band switch contact: resistance, and the share of the time that it does not touch."""
+
+    band: str
+    contact_ohm: Annotated[float, Field(ge=0.0, le=1e9)] = 0.0
+    open_share: Annotated[float, Field(ge=0.0, le=1.0)] = 0.0
+    kind: Literal["switch"] = "switch"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class RectifierFault:
+    """One half of a full-wave rectifier dead, or a selenium stack aged.
+
+    ``age`` multiplies the series resistance: 1 new, 5 tired.
+    """
+
+    half_dead: bool = False
+    age: Annotated[float, Field(ge=1.0, le=100.0)] = 1.0
+    kind: Literal["rectifier"] = "rectifier"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class HeaterFault:
+    """A heater burnt out."""
+
+    tube: str
+    kind: Literal["heater"] = "heater"
+
+
+Fault = Annotated[
+    DeviceFault
+    | CapacitorFault
+    | ResistorFault
+    | FilterFault
+    | SwitchFault
+    | RectifierFault
+    | HeaterFault,
+    Field(discriminator="kind"),
+]
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
 class Condition:
     """What time and hands have done to one set.
 
     ``turns`` are turns from the nominal place, clockwise positive. ``drift`` are relative changes
-    of capacities by part name. ``gang_wander`` is the relative amplitude by which the oscillator
-    section departs from the aerial section along the gang. ``emission`` is the rectifier's share
-    of new emission; ``filters`` the share of capacity left; ``load`` the share of nominal draw.
+    of parts by adjuster. ``gang_wander`` is the relative amplitude by which the oscillator section
+    departs from the aerial section along the gang, ``backlash`` the relative frequency by which
+    the pointer may stand wrong either way. ``emission`` is the rectifier's share of new emission;
+    ``filters`` the share of capacity left; ``load`` the share of nominal draw; ``dropper`` a
+    ballast's or dropping resistor's factor; ``needle`` the relative unrest of a meter.
     """
 
-    seed: int
-    turns: dict[str, float]
-    drift: dict[str, float]
-    gang_wander: float
-    gang_phase: float
-    emission: float
-    filters: float
-    load: float
-    needle: float = 0.002
+    seed: Annotated[int, Field(ge=0, le=2**63 - 1)]
+    turns: dict[str, Annotated[float, Field(ge=-60.0, le=60.0)]] = field(default_factory=dict)
+    drift: dict[str, Annotated[float, Field(ge=-0.9, le=9.0)]] = field(default_factory=dict)
+    gang_wander: Annotated[float, Field(ge=0.0, le=0.2)] = 0.0
+    gang_phase: Annotated[float, Field(ge=0.0, le=6.2832)] = 0.0
+    emission: Share = 1.0
+    filters: Annotated[float, Field(gt=0.0, le=3.0)] = 1.0
+    load: Annotated[float, Field(ge=0.0, le=5.0)] = 1.0
+    needle: Annotated[float, Field(ge=0.0, le=0.2)] = 0.002
+    backlash: Annotated[float, Field(ge=0.0, le=0.05)] = 0.0
+    dropper: Factor = 1.0
+    line_ohm: Annotated[float, Field(ge=0.0, le=1e4)] = 0.0
+    faults: tuple[Fault, ...] = ()
+    format: Literal["glowdial-condition"] = "glowdial-condition"
+    format_version: Literal[1] = 1
 
     def as_document(self) -> dict[str, Any]:
         """Plain data for storing."""
         return asdict(self)
 
     @classmethod
-    def from_document(cls, document: dict[str, Any]) -> Condition:
-        """Read back; raises BadInput naming an unknown or missing key."""
-        names = {f.name for f in fields(cls)}
-        for key in document.keys() ^ names:
-            if key != "needle":
-                raise BadInput("condition", key, "is unknown or missing", ", ".join(sorted(names)))
-        return cls(**document)
+    def from_document(cls, document: Any, facts: ReceiverFacts | None = None) -> Condition:
+        """Read back; raises BadInput with the place and the reason.
+
+        With ``facts`` every name in it must belong to that model.
+        """
+        try:
+            condition = _adapter().validate_python(document)
+        except ValidationError as error:
+            raise fault_in_words(error, "condition", EXAMPLES) from error
+        if facts is not None:
+            _belongs(condition, facts)
+        return condition
+
+
+EXAMPLES = {
+    "seed": '"seed": 7',
+    "kind": '"kind": "device"',
+    "turns": '"turns": {"t1-primary": -1.5}',
+    "leak_ohm": '"leak_ohm": 200000',
+    "faults": '[{"kind": "device", "stage": "V2", "strength": 0.4}]',
+}
+
+
+@cache
+def _adapter() -> TypeAdapter[Condition]:
+    return TypeAdapter(Condition)
+
+
+def condition_schema() -> dict[str, Any]:
+    """The document's JSON schema."""
+    return _adapter().json_schema()
+
+
+def read_condition(text: str, facts: ReceiverFacts) -> Condition:
+    """A condition from JSON text for a model; raises BadInput with the place and the reason."""
+    if len(text) > LARGEST_DOCUMENT:
+        raise BadInput("condition", f"{len(text)} characters", "is over 200,000", "some kB")
+    try:
+        document = json.loads(text)
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno}, column {error.colno}"
+        raise BadInput(
+            "condition", place, f"is not JSON there: {error.msg}", '{"seed": 7}'
+        ) from error
+    return Condition.from_document(document, facts)
+
+
+def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
+    adjusters = {a.key for a in facts.adjusters}
+    for place, names in (("turns", condition.turns), ("drift", condition.drift)):
+        for name in names:
+            _one_of(f"{place}.{name}", name, adjusters, "adjuster")
+    stages = {s.name: s for s in facts.circuit.stages}
+    nodes = 1 + len(facts.supply.sections) if facts.supply else 1
+    for n, fault in enumerate(condition.faults):
+        where = f"faults.{n}"
+        if isinstance(fault, DeviceFault | CapacitorFault | ResistorFault):
+            _one_of(f"{where}.stage", fault.stage, set(stages), "stage")
+        if isinstance(fault, SwitchFault):
+            _one_of(f"{where}.band", fault.band, {b.key for b in facts.bands}, "band")
+        if isinstance(fault, HeaterFault):
+            tubes = {h.tube for h in facts.circuit.heaters.heaters}
+            _one_of(f"{where}.tube", fault.tube, tubes, "heater")
+        if isinstance(fault, FilterFault) and fault.place >= nodes:
+            raise BadInput(
+                f"{where}.place", str(fault.place), f"is beyond the {nodes} filter nodes", "0"
+            )
+        if isinstance(fault, RectifierFault) and fault.half_dead:
+            supply = facts.supply
+            if supply is None or not supply.topology.full_wave:
+                raise BadInput(
+                    f"{where}.half_dead", "true", "wants a full-wave rectifier", '"age": 3'
+                )
+        if isinstance(fault, CapacitorFault) and fault.part == "screen bypass":
+            _has_screen(where, stages[fault.stage])
+
+
+def _has_screen(where: str, stage: Stage) -> None:
+    if stage.device is not Device.PENTODE:
+        raise BadInput(f"{where}.part", stage.name, "has no screen to bypass", "coupling")
+
+
+def _one_of(place: str, name: str, known: set[str], what: str) -> None:
+    if name not in known:
+        listed = ", ".join(sorted(known)[:12]) or "none"
+        raise BadInput(place, name, f"is no {what} of this model: {listed}", min(known, default=""))
 
 
 def neglected(
@@ -81,9 +277,16 @@ def neglected(
         seed=seed,
         turns=turns,
         drift={a.key: round(float(rng.normal(0.0, 0.008)), 5) for a in facts.adjusters},
-        gang_wander=round(float(rng.uniform(0.004, 0.008)), 5),
+        gang_wander=round(float(rng.uniform(0.005, 0.010)), 5),
         gang_phase=round(float(rng.uniform(0.0, 6.28)), 4),
         emission=round(float(rng.uniform(0.5, 0.7)), 4),
         filters=round(float(rng.uniform(0.8, 1.05)), 4),
         load=round(float(rng.uniform(0.95, 1.05)), 4),
+        backlash=round(float(rng.uniform(0.0002, 0.0006)), 6),
+        line_ohm=round(float(rng.uniform(0.3, 1.5)), 3),
     )
+
+
+def leak_or_never(leak_ohm: float | None) -> float:
+    """A leakage as a resistance; infinite where none is given."""
+    return math.inf if leak_ohm is None else leak_ohm

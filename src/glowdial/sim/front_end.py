@@ -4,19 +4,27 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
+from glowdial.core.aerials import loop_effective_height_m
+from glowdial.core.circuit import Aerial, AerialKind
 from glowdial.core.receiver import BandFacts, ReceiverFacts
 from glowdial.core.tracking import AdjusterKind
-from glowdial.sim.condition import Condition
+from glowdial.sim.condition import Condition, SwitchFault
+from glowdial.sim.state import BenchState
 
-AERIAL_Q = 75.0
+Floats = NDArray[np.float64]
 COUPLING = 0.08
 DUMMY_AERIAL_F = 200e-12
 DUMMY_AERIAL_OHM = 25.0
 PRIMARY_BELOW_BAND = 0.7
 CABINET_STRAY_F = 0.4e-12
+ROD_F, WIRE_M, RF_TAP = 8e-12, 2.0, 0.3
+# an oscillator whose tank has this much in series does not start
+DEAD_CONTACT_OHM = 200.0
 NORM_CHANGE_PER_TURN = {
     AdjusterKind.TRIMMER: 0.10,
     AdjusterKind.PADDER: 0.09,
@@ -39,59 +47,129 @@ def part_factor(facts: ReceiverFacts, condition: Condition, key: str, turned: fl
 
 
 @dataclass(frozen=True, slots=True)
+class Tank:
+    """One tuned circuit: L, C, the Q at the middle of its band, and a contact in series with it.
+
+    Q grows as the square root of frequency, between a coil whose loss is copper (in step) and one
+    whose loss is iron and its former (falling).
+    """
+
+    l_h: float
+    c_f: float
+    q: float
+    middle_hz: float
+    contact_ohm: float = 0.0
+
+    @property
+    def resonance_hz(self) -> float:
+        """Where it is tuned."""
+        return 1.0 / (2.0 * math.pi * math.sqrt(self.l_h * self.c_f))
+
+    def loss_ohm(self, frequency_hz: Floats) -> Floats:
+        """Series loss at a frequency."""
+        w = 2.0 * np.pi * frequency_hz
+        return np.asarray(
+            w * self.l_h / (self.q * np.sqrt(frequency_hz / self.middle_hz)) + self.contact_ohm
+        )
+
+    def mesh_ohm(self, frequency_hz: Floats) -> NDArray[np.complex128]:
+        """Impedance around the mesh of coil and capacitor."""
+        w = 2.0 * np.pi * frequency_hz
+        return np.asarray(self.loss_ohm(frequency_hz) + 1j * (w * self.l_h - 1 / (w * self.c_f)))
+
+    def dynamic_ohm(self) -> float:
+        """Resistance across it at resonance."""
+        at = np.array([self.resonance_hz])
+        return float((2.0 * math.pi * at[0] * self.l_h) ** 2 / self.loss_ohm(at)[0])
+
+
+@dataclass(frozen=True, slots=True)
 class FrontEnd:
-    """One band of one set as it stands: where the LO is, and what the aerial circuit passes."""
+    """One band of one set as it stands: where the LO is, and what the signal circuits pass."""
 
     local_oscillator_hz: float
-    aerial_l_h: float
-    aerial_c_f: float
+    aerial: Tank
     primary_l_h: float
+    source: Aerial
+    rf: Tank | None = None
+    rf_slope_s: float = 0.0
+    dead: bool = False
 
-    def aerial_gain(self, frequency_hz: float) -> float:
-        """Volts on the mixer grid per volt EMF through the dummy aerial.
+    def aerial_gain(self, frequency_hz: Floats) -> Floats:
+        """Volts on the mixer grid per volt EMF through the dummy aerial (a wire), or per volt
+        induced in a loop or rod: the RF stage's gain included."""
+        f = np.asarray(frequency_hz, dtype=np.float64)
+        if self.dead:
+            return np.zeros_like(f)
+        if self.source.kind is AerialKind.WIRE:
+            gain = self._through_primary(f)
+        elif self.source.kind is AerialKind.LOOP:
+            gain = 1.0 / (self.aerial.mesh_ohm(f) * 2.0 * np.pi * f * self.aerial.c_f)
+        else:
+            gain = self._through_rod(f)
+        return np.asarray(np.abs(gain) * self.rf_gain(f))
 
-        A high-impedance primary in series with the dummy aerial induces into the tuned winding and
-        is reflected into it as (wM)^2/Za.
-        """
-        w = 2.0 * math.pi * frequency_hz
-        mutual = COUPLING * math.sqrt(self.primary_l_h * self.aerial_l_h)
+    def rf_gain(self, frequency_hz: Floats) -> Floats:
+        """Gain of the RF stage into its own tuned circuit, tapped; 1 where there is none."""
+        if self.rf is None:
+            return np.ones_like(frequency_hz)
+        w = 2.0 * np.pi * frequency_hz
+        across = np.abs(1.0 / (1j * w * self.rf.c_f)) ** 2 / np.abs(self.rf.mesh_ohm(frequency_hz))
+        return np.asarray(self.rf_slope_s * RF_TAP * across)
+
+    def _through_primary(self, f: Floats) -> NDArray[np.complex128]:
+        """A high-impedance primary in series with the dummy aerial induces into the tuned winding
+        and is reflected into it as (wM)^2/Za."""
+        w = 2.0 * np.pi * f
+        mutual = COUPLING * math.sqrt(self.primary_l_h * self.aerial.l_h)
         primary = (
             DUMMY_AERIAL_OHM
             + w * self.primary_l_h / 40.0
             + 1j * (w * self.primary_l_h - 1.0 / (w * DUMMY_AERIAL_F))
         )
-        loss = w * self.aerial_l_h / AERIAL_Q
-        mesh = loss + 1j * (w * self.aerial_l_h - 1.0 / (w * self.aerial_c_f))
-        mesh += (w * mutual) ** 2 / primary
-        return abs(w * mutual / primary / mesh / (w * self.aerial_c_f))
+        mesh = self.aerial.mesh_ohm(f) + (w * mutual) ** 2 / primary
+        return np.asarray(w * mutual / primary / mesh / (w * self.aerial.c_f))
 
-    def dynamic_resistance_ohm(self) -> float:
-        """Resistance of the tuned aerial circuit at its resonance, which makes its noise."""
-        return AERIAL_Q * math.sqrt(self.aerial_l_h / self.aerial_c_f)
+    def _through_rod(self, f: Floats) -> NDArray[np.complex128]:
+        """The rod's own capacity from the tuned circuit's hot end."""
+        w = 2.0 * np.pi * f
+        across = 1.0 / (
+            1j * w * self.aerial.c_f + 1.0 / (self.aerial.loss_ohm(f) + 1j * w * self.aerial.l_h)
+        )
+        return np.asarray(across / (across + 1.0 / (1j * w * ROD_F)))
+
+    def induced_v(self, field_v_per_m: float, frequency_hz: float) -> float:
+        """EMF that a field makes in the set's own aerial; a wire outside is taken as 2 m high."""
+        if self.source.kind is AerialKind.LOOP:
+            return field_v_per_m * loop_effective_height_m(
+                frequency_hz, self.source.turns, self.source.area_m2
+            )
+        height = 0.5 * self.source.height_m if self.source.kind is AerialKind.ROD else WIRE_M
+        return field_v_per_m * height
 
 
 def front_end(
     facts: ReceiverFacts,
     condition: Condition,
     band: BandFacts,
-    dial_hz: float,
-    turns: dict[str, float],
+    state: BenchState,
     *,
-    in_cabinet: bool,
+    rf_slope_s: float = 0.0,
 ) -> FrontEnd:
-    """The band's circuits with the pointer on ``dial_hz``.
+    """The band's circuits with the pointer on the state's dial mark.
 
     The scale was printed for the nominal set: its marks stand where the nominal oscillator brings
-    them in. The oscillator section of the gang wanders from the aerial section.
+    them in, give or take the drive's backlash. The gang's sections wander from each other.
     """
+    dial_hz = state.dial_hz * (1.0 - state.dial_side * condition.backlash)
     gang_f = _gang_at(band, dial_hz)
     span = math.log(band.high_hz / band.low_hz)
     place = math.log(dial_hz / band.low_hz) / span
     wander = condition.gang_wander * math.sin(2.0 * math.pi * place + condition.gang_phase)
-    stray = CABINET_STRAY_F if in_cabinet else 0.0
+    stray = CABINET_STRAY_F if state.in_cabinet else 0.0
     factors = {
-        key: part_factor(facts, condition, key, turns.get(key, 0.0))
-        for key in (band.high_adjuster, band.low_adjuster, band.aerial_adjuster)
+        key: part_factor(facts, condition, key, state.turns.get(key, 0.0))
+        for key in (band.high_adjuster, band.low_adjuster, band.aerial_adjuster, band.rf_adjuster)
         if key is not None
     }
     nominal = band.tracked.oscillator
@@ -105,12 +183,44 @@ def front_end(
     )
     signal = band.tracked.signal
     primary_hz = PRIMARY_BELOW_BAND * band.low_hz
+    contact_ohm, touching = _contact(condition, band.key, state.time_s)
+    q, middle_hz = facts.circuit.aerial_q, math.sqrt(band.low_hz * band.high_hz)
+
+    def tank(adjuster: str | None, departs: float) -> Tank:
+        trimmer_f = signal.trimmer_f * factors.get(adjuster or "", 1.0)
+        whole_f = gang_f * (1.0 + departs) + trimmer_f + stray
+        return Tank(signal.inductance_h, whole_f, q, middle_hz, contact_ohm)
+
     return FrontEnd(
         local_oscillator_hz=float(oscillator.resonance_hz(gang_f * (1.0 + wander))),
-        aerial_l_h=signal.inductance_h,
-        aerial_c_f=gang_f + signal.trimmer_f * factors.get(band.aerial_adjuster or "", 1.0) + stray,
+        aerial=tank(band.aerial_adjuster, 0.0),
         primary_l_h=1.0 / ((2.0 * math.pi * primary_hz) ** 2 * DUMMY_AERIAL_F),
+        source=facts.circuit.aerial,
+        rf=tank(band.rf_adjuster, -0.5 * wander) if facts.circuit.rf_stage else None,
+        rf_slope_s=rf_slope_s,
+        dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )
+
+
+def _contact(condition: Condition, band: str, time_s: float) -> tuple[float, bool]:
+    """Resistance of a band's switch contact, and whether it touches in this second."""
+    ohm, touching = 0.0, True
+    for fault in condition.faults:
+        if isinstance(fault, SwitchFault) and fault.band == band:
+            ohm += fault.contact_ohm
+            draw = np.random.default_rng((condition.seed, 77, int(time_s))).random()
+            touching = touching and bool(draw >= fault.open_share)
+    return ohm, touching
+
+
+@lru_cache(maxsize=64)
+def _scale(band: BandFacts) -> tuple[Floats, Floats, Floats]:
+    """Gang capacities, where the nominal oscillator tunes with them, and the slope between."""
+    low = float(band.tracked.signal.gang_capacity_f(band.high_hz * 1.03))
+    high = float(band.tracked.signal.gang_capacity_f(band.low_hz * 0.97))
+    span = np.linspace(low, high, 65)
+    tuned = band.tracked.tuned_hz(span)
+    return span, -tuned, np.gradient(span, tuned)
 
 
 def _gang_at(band: BandFacts, dial_hz: float) -> float:
@@ -118,11 +228,8 @@ def _gang_at(band: BandFacts, dial_hz: float) -> float:
 
     By a table of the nominal tuning, which falls as the gang closes, and one Newton step.
     """
-    low = float(band.tracked.signal.gang_capacity_f(band.high_hz * 1.03))
-    high = float(band.tracked.signal.gang_capacity_f(band.low_hz * 0.97))
-    span = np.linspace(low, high, 65)
-    tuned = band.tracked.tuned_hz(span)
-    start = float(np.interp(-dial_hz, -tuned, span))
-    slope = float(np.interp(-dial_hz, -tuned, np.gradient(span, tuned)))
+    span, falling, slopes = _scale(band)
+    start = float(np.interp(-dial_hz, falling, span))
+    slope = float(np.interp(-dial_hz, falling, slopes))
     # one Newton step from the interpolated table leaves parts per million
     return start + (dial_hz - float(band.tracked.tuned_hz(start))) * slope

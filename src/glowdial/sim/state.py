@@ -5,13 +5,27 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
+from glowdial.core.noise import Place
+
+
+@dataclass(frozen=True, slots=True)
+class Moving:
+    """What has not come to rest: heater temperatures, and the AVC line's volts."""
+
+    theta: tuple[float, ...]
+    avc_v: float
+
 
 @dataclass(frozen=True, slots=True)
 class BenchState:
-    """Everything that a hand could have set.
+    """Everything that a hand could have set, and what time has done since.
 
     ``turns`` are turns made since the set came to the bench. ``injection`` is where the generator
-    is clipped ("aerial", "mixer grid" or "").
+    is clipped ("aerial", "mixer grid", the name of an IF stage with " grid", or ""); a set with a
+    built-in loop gets a standard loop's field at "aerial". ``dial_side`` tells from which side the
+    dial was last moved. ``lamp_w`` is a limiter lamp for the line's volts, 0 for none.
+    ``healed`` is what voltage has mended of each filter capacitor's leakage, by its place, 0 to 1.
+    ``moving`` is None when everything is at rest.
     """
 
     turns: dict[str, float] = field(default_factory=dict)
@@ -24,7 +38,28 @@ class BenchState:
     band: str = ""
     dial_hz: float = 0.0
     in_cabinet: bool = False
+    dial_side: int = 0
+    tone_hz: float = 400.0
+    fm_deviation_hz: float = 0.0
+    avc_clamp_v: float | None = None
+    beat_on: bool = False
+    place: str = Place.SCREENED
+    lamp_w: float = 0.0
+    time_s: float = 0.0
+    healed: dict[str, float] = field(default_factory=dict)
+    burnt: tuple[str, ...] = ()
+    moving: Moving | None = None
 
     def as_document(self) -> dict[str, Any]:
         """Plain data for storing."""
         return asdict(self)
+
+    @classmethod
+    def from_document(cls, document: dict[str, Any]) -> BenchState:
+        """Read back."""
+        values = dict(document)
+        moving = values.get("moving")
+        if moving is not None:
+            values["moving"] = Moving(tuple(moving["theta"]), moving["avc_v"])
+        values["burnt"] = tuple(values.get("burnt", ()))
+        return cls(**values)

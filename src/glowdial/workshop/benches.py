@@ -98,7 +98,7 @@ def live_values(workshop: Workshop, job_id: int) -> Iterator[LiveValue]:
 
 def _bench(facts: ReceiverFacts, row: BenchRow, record: JobRecord) -> SimulatedBench:
     receiver = SimulatedReceiver(facts, Condition.from_document(row.condition))
-    bench = SimulatedBench(receiver, BenchState(**row.state))
+    bench = SimulatedBench(receiver, BenchState.from_document(row.state))
     bench.apply(as_it_stands(record))
     return bench
 

@@ -15,6 +15,7 @@ from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
+from glowdial.sheets.section import fault_in_words
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
@@ -60,27 +61,20 @@ def check_sheet(document: Any) -> ReceiverSheet:
     return sheet
 
 
+EXAMPLES = {
+    "intermediate_frequency_hz": "465000 (465 kHz)",
+    "format": '"glowdial-sheet"',
+    "low_hz": "530000 (530 kHz)",
+    "high_hz": "1620000 (1620 kHz)",
+    "maker": "Orlwick",
+    "model": "Tidewater Six",
+    "": "see the published schema, /api/schemas/sheet",
+}
+
+
 def sheet_fault(error: ValidationError) -> BadInput:
-    """The first fault of a document in words: where, what was found, what is expected."""
-    fault = error.errors()[0]
-    place = ".".join(str(p) for p in fault["loc"]) or "sheet"
-    given = fault["input"]
-    shown = "this" if isinstance(given, (dict, list)) else str(given)[:60]
-    message, _, example = str(fault["msg"]).partition(". Example: ")
-    return BadInput(place, shown, message[0].lower() + message[1:], example or _example(place))
-
-
-def _example(place: str) -> str:
-    name = place.split(".")[-1]
-    examples = {
-        "intermediate_frequency_hz": "465000 (465 kHz)",
-        "format": '"glowdial-sheet"',
-        "low_hz": "530000 (530 kHz)",
-        "high_hz": "1620000 (1620 kHz)",
-        "maker": "Orlwick",
-        "model": "Tidewater Six",
-    }
-    return examples.get(name, "see the published schema, /api/schemas/sheet")
+    """The first fault of a sheet in words."""
+    return fault_in_words(error, "sheet", EXAMPLES)
 
 
 def keep_sheet(session: Session, sheet: ReceiverSheet, at: datetime) -> SheetRow:

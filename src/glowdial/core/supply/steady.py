@@ -159,8 +159,8 @@ def _port_matrix(supply: Supply, port: _Port, repeat_s: float) -> Floats:
     kernel[0] += supply.source_ohm
     # row n of a circulant matrix is its first column turned by n: a view of it laid out twice
     twice = np.concatenate([kernel[::-1], kernel[::-1]])
-    rows = np.lib.stride_tricks.sliding_window_view(twice, samples)
-    return np.asarray(rows[samples - 1 :: -1][:samples], dtype=np.float64)
+    rows = np.lib.stride_tricks.sliding_window_view(twice, samples)[samples - 1 :: -1]
+    return np.array(rows[:samples], dtype=np.float64)
 
 
 def _drive(supply: Supply, line_v: float) -> tuple[Floats, float]:
@@ -207,7 +207,7 @@ def _flat_current_a(
     whole_ohm = (supply.source_ohm + law_ohm)[:, None]
     if supply.input_choke_h > 0.0:
         mean_a = np.mean(push, axis=1)[:, None] / (whole_ohm + supply.input_choke_ohm)
-        return np.maximum(mean_a, 0.0) + np.zeros_like(push)
+        return np.array(np.broadcast_to(np.maximum(mean_a, 0.0), push.shape))
     return np.asarray(np.maximum(push, 0.0) / whole_ohm, dtype=np.float64)
 
 

@@ -1,0 +1,144 @@
+"""From a sheet's circuit section to the circuit that is computed with, norms where it is silent.
+
+The norm is the commonest circuit: mixer, IF amplifier, detector with first audio, output, sharing
+the sheet's load current. A stage's bias resistor follows from the device's own point.
+"""
+
+from __future__ import annotations
+
+from glowdial.core.circuit import (
+    Aerial,
+    AvcLaw,
+    Circuit,
+    ConnectionPoint,
+    Conversion,
+    FmDetector,
+    Heater,
+    Heaters,
+)
+from glowdial.core.filters import CrystalFilter, MechanicalFilter
+from glowdial.core.operating import Device, Role, Stage, TypicalPoint
+from glowdial.sheets.circuit import (
+    ELECTRODES,
+    CircuitSheet,
+    CrystalFilterSheet,
+    MechanicalFilterSheet,
+    StageSheet,
+)
+from glowdial.sheets.receiver import ReceiverSheet
+
+NORM_B_PLUS_V, NORM_LOAD_A = 235.0, 0.062
+NORM_SCREEN_V, NORM_FIRST_AUDIO_OHM = 90.0, 220e3
+
+
+def circuit_of(sheet: ReceiverSheet) -> Circuit:
+    """The circuit of a sheet."""
+    given = sheet.circuit or CircuitSheet(source=sheet.intermediate_frequency_source)
+    stages = tuple(_stage(s) for s in given.stages) or _norm_stages(sheet)
+    fm, conversion = given.fm, given.conversion
+    return Circuit(
+        stages=stages,
+        aerial=Aerial(**given.aerial.model_dump()),
+        avc=AvcLaw(**given.avc.model_dump()),
+        conversion=Conversion(**conversion.model_dump()) if conversion else None,
+        if_filter=_if_filter(given.if_filter),
+        beat_oscillator=given.beat_oscillator,
+        fm=FmDetector(**fm.model_dump()) if fm else None,
+        heaters=_heaters(sheet, given),
+        points=_points(given, stages),
+        aerial_q=given.aerial_q,
+        rf_stage=given.rf_stage or any(b.rf_adjuster for b in sheet.bands),
+    )
+
+
+def _stage(sheet: StageSheet) -> Stage:
+    values = sheet.model_dump(exclude={"typical", "coupled_from"})
+    typical = TypicalPoint(**sheet.typical.model_dump())
+    return Stage(**values, typical=typical, coupled_from=sheet.coupled_from or "")
+
+
+def _norm_stages(sheet: ReceiverSheet) -> tuple[Stage, ...]:
+    """Mixer, IF, detector and first audio, output, on the sheet's B+ and load current."""
+    b_plus = sheet.supply.load_nominal_v if sheet.supply else NORM_B_PLUS_V
+    load_a = sheet.supply.load_current_a if sheet.supply else NORM_LOAD_A
+    screen_v = min(NORM_SCREEN_V, 0.6 * b_plus)
+
+    def pentode(name: str, role: Role, share: float, bias_v: float, slope_s: float) -> Stage:
+        plate_a, screen_a = 0.75 * share * load_a, 0.25 * share * load_a
+        point = TypicalPoint(b_plus, plate_a, -bias_v, slope_s, screen_v, screen_a)
+        return Stage(
+            name,
+            role,
+            Device.PENTODE,
+            point,
+            plate_ohm=80.0,
+            screen_ohm=(b_plus - screen_v) / screen_a,
+            cathode_ohm=bias_v / (plate_a + screen_a),
+            grid_leak_ohm=1e6,
+            on_avc=True,
+        )
+
+    plate_a = 0.55 * b_plus / NORM_FIRST_AUDIO_OHM
+    first = TypicalPoint(0.45 * b_plus, plate_a, -1.2, 0.6e-3)
+    audio = Stage(
+        "V3",
+        Role.DETECTOR,
+        Device.TRIODE,
+        first,
+        plate_ohm=NORM_FIRST_AUDIO_OHM,
+        cathode_ohm=1.2 / plate_a,
+        grid_leak_ohm=1e6,
+    )
+    out_a, out_screen_a = 0.54 * load_a, 0.06 * load_a
+    out = TypicalPoint(0.93 * b_plus, out_a, -0.05 * b_plus, 0.14 * out_a, b_plus, out_screen_a)
+    output = Stage(
+        "V4",
+        Role.OUTPUT,
+        Device.PENTODE,
+        out,
+        plate_ohm=0.07 * b_plus / out_a,
+        cathode_ohm=0.05 * b_plus / (out_a + out_screen_a),
+        grid_leak_ohm=470e3,
+        coupled_from="V3",
+    )
+    return (
+        pentode("V1", Role.MIXER, 0.10, 2.0, 0.45e-3),
+        pentode("V2", Role.IF, 0.16, 2.6, 1.6e-3),
+        audio,
+        output,
+    )
+
+
+def _if_filter(
+    sheet: CrystalFilterSheet | MechanicalFilterSheet | None,
+) -> CrystalFilter | MechanicalFilter | None:
+    if sheet is None:
+        return None
+    values = sheet.model_dump(exclude={"kind"})
+    return CrystalFilter(**values) if sheet.kind == "crystal" else MechanicalFilter(**values)
+
+
+def _heaters(sheet: ReceiverSheet, given: CircuitSheet) -> Heaters:
+    rectifiers = {t.position for t in sheet.line_up if "rectifier" in t.function.lower()}
+    if given.heaters is None:
+        known = ((t.position, t.heater_v, t.heater_a) for t in sheet.line_up)
+        listed = tuple(Heater(p, v, a, rectifier=p in rectifiers) for p, v, a in known if v and a)
+        return Heaters(listed)
+    own = tuple(
+        Heater(h.tube, h.volts, h.amperes, h.direct, h.tube in rectifiers)
+        for h in given.heaters.heaters
+    )
+    return Heaters(own, given.heaters.in_series, given.heaters.dropper_ohm)
+
+
+def _points(given: CircuitSheet, stages: tuple[Stage, ...]) -> tuple[ConnectionPoint, ...]:
+    """The sheet's own points, and every node under its own name."""
+    own = [ConnectionPoint(p.key, p.name, p.node, p.series_ohm) for p in given.points]
+    common = ("aerial", "mixer grid", "avc", "detector", "audio", "b-plus", "reservoir", "line")
+    nodes = [*common, *(f"{s.name} {e}" for s in stages for e in ELECTRODES if _has(s, e))]
+    taken = {p.key for p in own}
+    return (*own, *(ConnectionPoint(n, n, n) for n in nodes if n not in taken))
+
+
+def _has(stage: Stage, electrode: str) -> bool:
+    return electrode != "screen" or stage.device is Device.PENTODE

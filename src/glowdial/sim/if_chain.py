@@ -1,0 +1,95 @@
+"""The IF of a simulated set: first conversion, coupled pairs as they stand, filter, tubes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from glowdial.core.receiver import IfTransformer, ReceiverFacts
+from glowdial.core.resonance import (
+    CoupledPair,
+    TunedCircuit,
+    circuit_response,
+    resonating_inductance_h,
+)
+from glowdial.sim.condition import Condition
+from glowdial.sim.front_end import part_factor
+
+Floats = NDArray[np.float64]
+IF_TUBE_S = 1.6e-3
+# a pentode's plate resistance by its current: some 0.8 megohm at 7 mA
+PLATE_V = 5600.0
+
+
+class IfChain:
+    """Responses of one set's IF; ``turns`` are those made since it came."""
+
+    def __init__(self, facts: ReceiverFacts, condition: Condition) -> None:
+        self._facts, self._condition = facts, condition
+
+    def pair(
+        self, can: IfTransformer, turns: dict[str, float], plate_a: float | None = None
+    ) -> CoupledPair:
+        """A can as it stands. The tube before it loads its primary, more when it draws more;
+        ``plate_a`` of None is the design's."""
+        intermediate = self._facts.intermediate_frequency_hz
+        nominal_l = resonating_inductance_h(
+            frequency_hz=intermediate, capacitance_f=can.capacitance_f
+        )
+
+        def winding(key: str, q: float) -> TunedCircuit:
+            factor = part_factor(self._facts, self._condition, key, turns.get(key, 0.0))
+            return TunedCircuit(nominal_l * factor, can.capacitance_f, q)
+
+        primary_q = can.primary_q
+        if plate_a is not None:
+            primary_q = _reloaded(can, intermediate, plate_a)
+        coupling = can.coupling_of_critical / math.sqrt(can.primary_q * can.secondary_q)
+        return CoupledPair(
+            winding(can.primary, primary_q), winding(can.secondary, can.secondary_q), coupling
+        )
+
+    def pairs_gain(
+        self,
+        frequency_hz: Floats,
+        turns: dict[str, float],
+        *,
+        first: int = 0,
+        plate_a: float | None = None,
+    ) -> Floats:
+        """Detector volts per ampere into the primary of can ``first``, tubes as designed."""
+        gain = np.ones_like(frequency_hz)
+        cans = self._facts.transformers
+        for place, can in enumerate(cans[first:], first):
+            response = np.abs(self.pair(can, turns, plate_a).transimpedance_ohm(frequency_hz))
+            gain = gain * response * (IF_TUBE_S if place < len(cans) - 1 else 1.0)
+        filter_ = self._facts.circuit.if_filter
+        if filter_ is not None and first == 0:
+            gain = gain * np.abs(filter_.response(frequency_hz))
+        return np.asarray(gain)
+
+    def after_mixer(
+        self, first_hz: Floats, turns: dict[str, float], plate_a: float | None = None
+    ) -> tuple[Floats, Floats]:
+        """The tuned IF's frequency for what leaves the first mixer, and the gain there.
+
+        With a second conversion the first IF is one circuit at its own frequency, and the second
+        oscillator turns it into the tuned one.
+        """
+        conversion = self._facts.circuit.conversion
+        if conversion is None:
+            return first_hz, self.pairs_gain(first_hz, turns, plate_a=plate_a)
+        through = circuit_response(first_hz, conversion.first_intermediate_hz, conversion.first_q)
+        second = np.abs(first_hz - conversion.second_oscillator_hz)
+        # nothing passes at zero frequency, and no tuned circuit is defined there
+        second = np.maximum(second, 1e3)
+        return second, through * self.pairs_gain(second, turns, plate_a=plate_a)
+
+
+def _reloaded(can: IfTransformer, intermediate_hz: float, plate_a: float) -> float:
+    """A primary's Q at a plate current, given its Q at the design's 7 mA."""
+    reactance = 1.0 / (2.0 * math.pi * intermediate_hz * can.capacitance_f)
+    change = (plate_a - 0.007) / PLATE_V * reactance
+    return 1.0 / max(1.0 / can.primary_q + change, 1e-4)

@@ -1,0 +1,239 @@
+"""The signal's way through a simulated set, aerial to AVC, and how it moves in time."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from glowdial.core.aerials import loop_field_v_per_m
+from glowdial.core.avc import avc_after_v, gain_at_avc, settled_avc_v
+from glowdial.core.circuit import AerialKind
+from glowdial.core.noise import BOLTZMANN, ROOM_K, Place, external_field_v_per_m
+from glowdial.core.operating import Role
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.sim.condition import Condition
+from glowdial.sim.front_end import FrontEnd, front_end
+from glowdial.sim.if_chain import IF_TUBE_S, IfChain
+from glowdial.sim.power import Power, PowerPoint
+from glowdial.sim.stages import gain_share
+from glowdial.sim.state import BenchState, Moving
+
+Floats = NDArray[np.float64]
+CONVERSION_S = 0.45e-3
+MIXER_AS_AMPLIFIER_S = 0.9e-3
+RF_TUBE_S = 1.6e-3
+MIXER_NOISE_OHM, RF_NOISE_OHM = 60e3, 5e3
+DETECTOR_EFFICIENCY = 0.9
+NOISE_STEP_HZ = 500.0
+BREAKTHROUGH = 1e-4
+AUDIO_BAND_HZ = 5000.0
+STEP_S = 1.0
+FM_WIDTHS = 20.0
+
+
+@dataclass(frozen=True, slots=True)
+class Detected:
+    """At the detector with the gain held at full: carrier (V peak), noise (V RMS), and the
+    frequency at which the carrier stands in the tuned IF."""
+
+    carrier_v: float
+    noise_v: float
+    if_hz: float
+
+
+class SignalPath:
+    """A model's facts and one set's hidden condition, from the aerial to the AVC line."""
+
+    def __init__(self, facts: ReceiverFacts, condition: Condition) -> None:
+        self.facts, self.condition = facts, condition
+        self.power = Power(facts, condition)
+        self._chain = IfChain(facts, condition)
+
+    def advance(self, state: BenchState, step_s: float) -> BenchState:
+        """The state ``step_s`` later: heaters warm, filters re-form, the AVC follows.
+
+        In quasi-static steps of a second or less; beyond a quarter of an hour the rest is at rest.
+        """
+        left_s = step_s
+        while left_s > 1e-9:
+            part_s = min(left_s, STEP_S)
+            state = self._one_step(state, part_s)
+            left_s -= part_s
+        return state
+
+    def _one_step(self, state: BenchState, step_s: float) -> BenchState:
+        power = self.power.at(state)
+        theta = self.power.warmed(np.array(power.theta), power.set_v, state, step_s)
+        law, avc_v = self.facts.circuit.avc, self.avc_v(state)
+        healed = self.power.healed(state, step_s)
+        after = replace(
+            state,
+            time_s=state.time_s + step_s,
+            healed=healed,
+            moving=Moving(tuple(float(t) for t in theta), avc_v),
+        )
+        avc_v = avc_after_v(
+            avc_v,
+            self.open_loop_v(after),
+            step_s,
+            time_constant_s=law.time_constant_s,
+            control_v_per_neper=law.control_v_per_neper,
+            delay_v=law.delay_v,
+        )
+        return replace(after, moving=Moving(tuple(float(t) for t in theta), avc_v))
+
+    def cooled(self, state: BenchState) -> BenchState:
+        """The state as if it had stood switched off for long: everything cold, nothing at rest."""
+        cold = tuple(0.0 for _ in self.power.heaters)
+        return replace(state, moving=Moving(cold, 0.0))
+
+    def if_gain(self, state: BenchState, frequency_hz: Floats) -> Floats:
+        """Detector volts per ampere into the first winding of the tuned IF, at full gain."""
+        return self._chain.pairs_gain(frequency_hz, state.turns)
+
+    def front_end(self, state: BenchState, power: PowerPoint) -> FrontEnd | None:
+        """The band in use, or None with no band chosen."""
+        if not state.band or state.dial_hz <= 0.0:
+            return None
+        slope = RF_TUBE_S * gain_share(self.facts, self.condition, power.points, Role.RF)
+        band = self.facts.band(state.band)
+        return front_end(self.facts, self.condition, band, state, rf_slope_s=slope)
+
+    def detected(self, state: BenchState) -> Detected:
+        """Carrier and noise at the detector."""
+        carriers, noise, if_hz = self.detected_over(state, np.array([state.generator_hz]))
+        return Detected(float(carriers[0]), noise, float(if_hz[0]))
+
+    def detected_over(
+        self, state: BenchState, generator_hz: Floats
+    ) -> tuple[Floats, float, Floats]:
+        """Carrier over a row of generator frequencies, noise, and the carrier's place in the IF."""
+        power, nothing = self.power.at(state), np.zeros_like(generator_hz)
+        at_clip_v = np.full_like(generator_hz, state.generator_emf_v if state.injection else 0.0)
+        stage = self.facts.circuit.stage(state.injection.removesuffix(" grid"))
+        if stage is not None and stage.role is Role.IF:
+            return self._from_if_grid(stage.name, generator_hz, at_clip_v, power, state)
+        tubes = gain_share(self.facts, self.condition, power.points, Role.IF, Role.MIXER)
+        front = self.front_end(state, power)
+        direct = state.injection == "mixer grid"
+        converting = front is not None and not state.oscillator_stopped and not front.dead
+        if tubes == 0.0 or not (direct or converting):
+            return nothing, 0.0, nothing
+        plate_a = self._if_plate_a(power)
+        if front is None or not converting:
+            first_hz, signal_v, slope_s = generator_hz, at_clip_v, MIXER_AS_AMPLIFIER_S
+        else:
+            first_hz = np.maximum(np.abs(front.local_oscillator_hz - generator_hz), 1e3)
+            signal_v, slope_s = at_clip_v, CONVERSION_S
+            if not direct:
+                emf = np.array([self._emf_v(front, state, float(f)) for f in generator_hz])
+                signal_v = emf * front.aerial_gain(generator_hz)
+        around_hz, step_hz = self._noise_row_hz
+        # carriers and the noise's row in one go: the circuits are the same
+        row_hz = np.concatenate([first_hz, around_hz])
+        if_hz, gain = self._chain.after_mixer(row_hz, state.turns, plate_a)
+        count = first_hz.size
+        carrier = math.sqrt(2.0) * signal_v * gain[:count] * slope_s * tubes
+        if direct and converting:
+            # what leaks past the mixer at the IF itself
+            _, leak = self._chain.after_mixer(generator_hz, state.turns, plate_a)
+            carrier += BREAKTHROUGH * math.sqrt(2.0) * signal_v * leak * slope_s * 2.0 * tubes
+        density = self._density_v2_per_hz(state, front)
+        noise = math.sqrt(density * float(np.sum(gain[count:] ** 2)) * step_hz) * slope_s * tubes
+        return carrier, noise, if_hz[:count]
+
+    def _from_if_grid(
+        self,
+        name: str,
+        generator_hz: Floats,
+        at_clip_v: Floats,
+        power: PowerPoint,
+        state: BenchState,
+    ) -> tuple[Floats, float, Floats]:
+        """Clipped to an IF stage's grid: only what follows counts, and what precedes is shut."""
+        names = [s.name for s in self.facts.circuit.stages if s.role is Role.IF]
+        place = names.index(name)
+        only = {n: p for n, p in power.points.items() if n not in names[:place]}
+        tubes = gain_share(self.facts, self.condition, only, Role.IF)
+        first = min(place + 1, len(self.facts.transformers) - 1)
+        gain = self._chain.pairs_gain(generator_hz, state.turns, first=first)
+        return math.sqrt(2.0) * at_clip_v * gain * IF_TUBE_S * tubes, 0.0, generator_hz
+
+    def _if_plate_a(self, power: PowerPoint) -> float | None:
+        for stage in self.facts.circuit.stages:
+            if stage.role is Role.IF:
+                # relative to its design, on the norm of 7 mA that the chain counts from
+                return 0.007 * power.points[stage.name].plate_a / stage.typical.plate_a
+        return None
+
+    def _emf_v(self, front: FrontEnd, state: BenchState, frequency_hz: float) -> float:
+        """What the generator makes in the aerial: through the dummy, or a standard loop's field."""
+        if front.source.kind is AerialKind.WIRE:
+            return state.generator_emf_v
+        return front.induced_v(loop_field_v_per_m(state.generator_emf_v), frequency_hz)
+
+    @cached_property
+    def _noise_row_hz(self) -> tuple[Floats, float]:
+        """Where noise is summed: the audio band either side of the first IF, and the step."""
+        circuit = self.facts.circuit
+        wide = 1.0 if circuit.fm is None else FM_WIDTHS
+        reach, step = wide * AUDIO_BAND_HZ, wide * NOISE_STEP_HZ
+        centre = self.facts.intermediate_frequency_hz
+        if circuit.conversion is not None:
+            centre = circuit.conversion.first_intermediate_hz
+        return centre + np.arange(-reach, reach + 1.0, step), step
+
+    def _density_v2_per_hz(self, state: BenchState, front: FrontEnd | None) -> float:
+        """Noise at the mixer's grid: its own, and what comes from ahead of it."""
+        own = 4.0 * BOLTZMANN * ROOM_K * MIXER_NOISE_OHM
+        if front is None or state.injection == "mixer grid":
+            return own
+        return own + self._ahead_v2_per_hz(state, front)
+
+    def _ahead_v2_per_hz(self, state: BenchState, front: FrontEnd) -> float:
+        """Noise at the mixer's grid from the circuits before it and from outside, in V^2/Hz."""
+        at = np.array([state.dial_hz])
+        aerial_ohm = front.aerial.dynamic_ohm()
+        if front.rf is not None:
+            amplified = float(front.rf_gain(at)[0]) ** 2
+            aerial_ohm = (aerial_ohm + RF_NOISE_OHM) * amplified + front.rf.dynamic_ohm()
+        density = 4.0 * BOLTZMANN * ROOM_K * aerial_ohm
+        listening = front.source.kind is not AerialKind.WIRE or not state.injection
+        if listening and state.place != Place.SCREENED:
+            field = external_field_v_per_m(Place(state.place), state.dial_hz, 1.0)
+            outside = front.induced_v(field, state.dial_hz) * float(front.aerial_gain(at)[0])
+            density += outside**2
+        return density
+
+    def avc_v(self, state: BenchState) -> float:
+        """AVC volts (magnitude): clamped, on the way, or at rest."""
+        if state.avc_clamp_v is not None:
+            return state.avc_clamp_v
+        if state.moving is not None:
+            return state.moving.avc_v
+        return float(self._settled_avc(np.array([self.open_loop_v(state)]))[0])
+
+    def _settled_avc(self, open_loop_v: Floats) -> Floats:
+        law = self.facts.circuit.avc
+        return settled_avc_v(
+            open_loop_v, control_v_per_neper=law.control_v_per_neper, delay_v=law.delay_v
+        )
+
+    def open_loop_v(self, state: BenchState) -> float:
+        """Detector volts that would stand with the gain held at full."""
+        found = self.detected(state)
+        return DETECTOR_EFFICIENCY * math.hypot(found.carrier_v, 1.25 * found.noise_v)
+
+    def sweep_avc_v(self, state: BenchState, generator_hz: Floats) -> Floats:
+        """Settled AVC volts over a row of generator frequencies, shape as given."""
+        carrier, noise, _ = self.detected_over(state, np.asarray(generator_hz, dtype=np.float64))
+        return self._settled_avc(DETECTOR_EFFICIENCY * np.hypot(carrier, 1.25 * noise))
+
+    def held_gain(self, state: BenchState) -> float:
+        """What the AVC leaves of the gain."""
+        v0 = self.facts.circuit.avc.control_v_per_neper
+        return float(gain_at_avc(self.avc_v(state), control_v_per_neper=v0))
