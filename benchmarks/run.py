@@ -21,8 +21,9 @@ from glowdial.core.tracking import Gang, best_points, signal_circuit, three_poin
 from glowdial.demo.fill import START, fill_demo, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import neglected
+from glowdial.sim.instruments import instruments
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.sim.room import Room, instruments
+from glowdial.sim.room import Room
 from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import pytest
 
 from builders import aligned, tidewater_facts
-from glowdial.sim.room import Room, instruments
+from glowdial.sim.instruments import instruments
+from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 

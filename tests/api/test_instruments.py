@@ -9,7 +9,8 @@ from typing import Any
 import pytest
 
 from api.conftest import Caller, open_job
-from glowdial.sim.room import Room, instruments
+from glowdial.sim.instruments import instruments
+from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, stop
 from glowdial.workshop.benches import live_values
 from glowdial.workshop.house import Workshop

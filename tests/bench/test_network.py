@@ -13,7 +13,8 @@ from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkM
 from glowdial.bench.profile import Profile, shipped_profile
 from glowdial.bench.visa import VisaLine
 from glowdial.core.errors import BadInput, LinkTrouble
-from glowdial.sim.room import Room, instruments
+from glowdial.sim.instruments import instruments
+from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 Lines = Callable[..., VisaLine]
@@ -80,6 +81,7 @@ def test_overload_is_not_a_reading(
 ) -> None:
     meter = NetworkMultimeter(line(servers["multimeter"].port))
     room.probe = "b-plus"
+    room.change(line_v=230.0)
     with pytest.raises(LinkTrouble, match="overloaded"):
         meter.resistance_ohm()
 

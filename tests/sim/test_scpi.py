@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from glowdial.sim.room import Room, instruments
+from glowdial.sim.instruments import instruments
+from glowdial.sim.room import Room
 from glowdial.sim.scpi import ScpiInstrument
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import StreamingResponse
 
 from glowdial.api.live import live
@@ -17,11 +17,13 @@ from glowdial.api.shapes import (
     TurnRequest,
 )
 from glowdial.api.wiring import KeyDep, WorkshopDep
+from glowdial.core.guard import guard_of
 from glowdial.workshop.benches import bench_view, measure, turn
 from glowdial.workshop.desk import Stamp
 from glowdial.workshop.instruments import stop_outputs
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
+GuardText = Annotated[str, Query(max_length=40)]
 JobId = Annotated[int, Path(ge=1, le=2**53)]
 
 
@@ -32,9 +34,21 @@ def get_bench(workshop: WorkshopDep, job_id: JobId) -> BenchShape:
 
 
 @router.get("/live", operation_id="getLive", response_class=StreamingResponse)
-async def get_live(workshop: WorkshopDep, request: Request, job_id: JobId) -> StreamingResponse:
-    """Live values of the bench's multimeter with the peak held, pushed until the page goes."""
-    return StreamingResponse(live(workshop, request, job_id), media_type="text/event-stream")
+async def get_live(
+    workshop: WorkshopDep,
+    request: Request,
+    job_id: JobId,
+    guard: GuardText = "",
+    low: GuardText = "",
+    high: GuardText = "",
+) -> StreamingResponse:
+    """Live values of the bench's multimeter with the peak held, pushed until the page goes.
+
+    With ``guard`` ("b-plus" or "line current") that value is watched between ``low`` and ``high``.
+    """
+    watched = guard_of(guard, low, high) if guard else None
+    events = live(workshop, request, job_id, watched)
+    return StreamingResponse(events, media_type="text/event-stream")
 
 
 @router.post("/stop", operation_id="stopOutputs")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, Field
 
 from glowdial.api.shapes import Opened, Request, ShortText
@@ -18,9 +18,16 @@ InstrumentId = Annotated[int, Path(ge=1, le=2**53)]
 class RegisterRequest(Request):
     name: ShortText = Field(examples=["shelf generator"])
     kind: ShortText = Field(examples=["generator"])
-    host: ShortText = Field(examples=["127.0.0.1"])
-    port: int = Field(examples=[5025])
+    host: str = Field(default="", max_length=120, examples=["127.0.0.1"])
+    port: int = Field(default=0, examples=[5025])
     profile: str = Field(default="", max_length=20_000, description="empty: the shipped one")
+    limits: dict[str, ShortText] = Field(
+        default_factory=dict,
+        max_length=10,
+        description="as typed; of a generator lowest, highest, least, greatest, step, sync, known "
+        "(display, counter or crystal), error in per cent; of a multimeter input",
+        examples=[{"lowest": "100k", "highest": "30M", "least": "1u", "known": "counter"}],
+    )
 
 
 class InstrumentShape(BaseModel):
@@ -30,6 +37,14 @@ class InstrumentShape(BaseModel):
     host: str
     port: int
     own_profile: bool
+    limits: str
+
+
+class TraceShape(BaseModel):
+    """One trace: its length in s, and evenly spaced samples in V from the sync on."""
+
+    seconds: float
+    volts: list[float]
 
 
 class Identity(BaseModel):
@@ -43,7 +58,13 @@ def list_instruments(workshop: WorkshopDep) -> list[InstrumentShape]:
     """All registered instruments."""
     return [
         InstrumentShape(
-            id=r.id, name=r.name, kind=r.kind, host=r.host, port=r.port, own_profile=bool(r.profile)
+            id=r.id,
+            name=r.name,
+            kind=r.kind,
+            host=r.host,
+            port=r.port,
+            own_profile=bool(r.profile),
+            limits=instruments.limits_in_words(r.name, r.kind, r.limits),
         )
         for r in instruments.list_instruments(workshop)
     ]
@@ -51,8 +72,12 @@ def list_instruments(workshop: WorkshopDep) -> list[InstrumentShape]:
 
 @router.post("", operation_id="registerInstrument", status_code=201)
 def register_instrument(workshop: WorkshopDep, key: KeyDep, body: RegisterRequest) -> Opened:
-    """Register an instrument by its address, with a profile of its own or the shipped one."""
-    command = instruments.RegisterCommand(body.name, body.kind, body.host, body.port, body.profile)
+    """Register an instrument: by its address, with a profile of its own or the shipped one, and by
+    what limits it; without an address it is worked by hand."""
+    limits = tuple(sorted(body.limits.items()))
+    command = instruments.RegisterCommand(
+        body.name, body.kind, body.host, body.port, body.profile, limits
+    )
     return Opened(id=instruments.register(workshop, key, command))
 
 
@@ -60,6 +85,15 @@ def register_instrument(workshop: WorkshopDep, key: KeyDep, body: RegisterReques
 def try_instrument(workshop: WorkshopDep, instrument_id: InstrumentId) -> Identity:
     """Ask an instrument what it is."""
     return Identity(identity=instruments.try_out(workshop, instrument_id))
+
+
+@router.get("/{instrument_id}/trace", operation_id="getTrace")
+def get_trace(
+    workshop: WorkshopDep, instrument_id: InstrumentId, seconds: Annotated[float, Query()] = 0.05
+) -> TraceShape:
+    """What an oscilloscope on the network shows now."""
+    volts = instruments.read_trace(workshop, instrument_id, seconds)
+    return TraceShape(seconds=seconds, volts=list(volts))
 
 
 @router.delete("/{instrument_id}", operation_id="removeInstrument", status_code=204)

@@ -10,15 +10,18 @@ from dataclasses import asdict
 from fastapi import Request
 
 from glowdial.core.errors import GlowDialError
+from glowdial.core.guard import Guard
 from glowdial.workshop.benches import live_values
 from glowdial.workshop.house import Workshop
 
 EVERY_S = 0.25
 
 
-async def live(workshop: Workshop, request: Request, job_id: int) -> AsyncIterator[str]:
+async def live(
+    workshop: Workshop, request: Request, job_id: int, guard: Guard | None
+) -> AsyncIterator[str]:
     """Events until the page goes or the meter fails; readings wait in a thread, not here."""
-    values = live_values(workshop, job_id)
+    values = live_values(workshop, job_id, guard)
     while not await request.is_disconnected():
         try:
             value = await asyncio.to_thread(next, values)

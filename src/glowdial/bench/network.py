@@ -5,6 +5,8 @@ from __future__ import annotations
 from glowdial.bench.visa import VisaLine
 from glowdial.core.errors import BadInput
 
+DIVISIONS = 10.0
+
 
 def _of_kind(line: VisaLine, kind: str) -> VisaLine:
     if line.profile.kind != kind:
@@ -76,6 +78,22 @@ class NetworkLineSupply:
         if line_v > 0.0:
             self._line.tell("output_on")
 
+    def line_amperes(self) -> float:
+        """What is drawn from it, RMS; raises NotFound when its profile has no words for that."""
+        return self._line.measure("line_current")
+
     def line_volts(self) -> float:
         """The line volts that it gives."""
         return self._line.measure("line_volts")
+
+
+class NetworkOscilloscope:
+    """An oscilloscope: one DC-coupled trace, triggered from the generator's sync."""
+
+    def __init__(self, line: VisaLine) -> None:
+        self._line = _of_kind(line, "oscilloscope")
+
+    def trace(self, seconds: float) -> tuple[float, ...]:
+        """Samples in V over the whole screen."""
+        self._line.tell("timebase", seconds / DIVISIONS)
+        return self._line.measure_row("trace")

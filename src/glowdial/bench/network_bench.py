@@ -5,7 +5,12 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass, field
 
-from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkMultimeter
+from glowdial.bench.network import (
+    NetworkGenerator,
+    NetworkLineSupply,
+    NetworkMultimeter,
+    NetworkOscilloscope,
+)
 from glowdial.bench.port import Settings
 from glowdial.core.errors import Conflict
 
@@ -22,6 +27,8 @@ class NetworkBench:
     generator: NetworkGenerator | None = None
     multimeter: NetworkMultimeter | None = None
     supply: NetworkLineSupply | None = None
+    guard_meter: NetworkMultimeter | None = None
+    oscilloscope: NetworkOscilloscope | None = None
     generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
     lock: threading.RLock = field(default_factory=threading.RLock)
 
@@ -48,6 +55,21 @@ class NetworkBench:
         """One reading of what the meter's leads are on; AVC as its magnitude."""
         with self.lock:
             return self._read(meter)
+
+    def guard(self, meter: str) -> float:
+        """The guard reading: "b-plus" by the second multimeter, "line current" by the supply.
+
+        Raises Conflict when there is none to take it.
+        """
+        with self.lock:
+            if meter == "line current" and self.supply is not None:
+                return self.supply.line_amperes()
+            if meter == "b-plus" and self.guard_meter is not None:
+                return self.guard_meter.dc_volts()
+        raise Conflict(
+            "The guard reading wants an instrument of its own: a second multimeter on B+, or a "
+            "line supply that tells its current."
+        )
 
     def _read(self, meter: str) -> float:
         if meter == "line" and self.supply is not None:

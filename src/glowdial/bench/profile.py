@@ -17,8 +17,15 @@ CALLS = {
     "generator": {"frequency": True, "level": True, "output_on": False, "output_off": False},
     "multimeter": {"dc_volts": False, "ac_volts": False, "resistance": False},
     "line supply": {"line": True, "output_on": False, "output_off": False, "line_volts": False},
+    "oscilloscope": {"timebase": True, "trace": False},
 }
-OPTIONAL = {"tone_on": False, "tone_off": False, "ready": False, "errors": False}
+OPTIONAL = {
+    "tone_on": False,
+    "tone_off": False,
+    "line_current": False,
+    "ready": False,
+    "errors": False,
+}
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,12 @@ class SimulatedBench:
         """One settled reading."""
         return self._receiver.read(self.state, meter)
 
+    def guard(self, meter: str) -> float:
+        """The guard reading: "b-plus" or "line current"."""
+        if meter == "line current":
+            return self._receiver.power.at(self.state).line_a
+        return self._receiver.read(self.state, meter)
+
     def turn(self, adjuster: str, turns: float) -> None:
         """Turn an adjuster."""
         self.state = self._receiver.turn(self.state, adjuster, turns)

@@ -16,6 +16,7 @@ from glowdial.bench.profile import Profile
 from glowdial.core.errors import BadInput, LinkTrouble
 
 ADDRESS = re.compile(r"[A-Za-z0-9.-]+")
+UNIT = re.compile(r"[+-]?[0-9.]+(?:[eE][+-]?[0-9]+)?\s*([A-Za-zµΩ%]{1,6})")
 OVERLOAD = 9e37
 LONGEST_ANSWER = 200
 
@@ -48,22 +49,35 @@ class VisaLine:
         self._complain(command)
 
     def measure(self, call: str) -> float:
-        """One reading in SI; raises LinkTrouble for silence, garbage and overload."""
-        command = self.profile.command(call)
-        answer = self._ask(command)
+        """One reading in SI; raises LinkTrouble for silence, garbage, units and overload."""
+        return self._number(self._ask(self.profile.command(call)))
+
+    def measure_row(self, call: str) -> tuple[float, ...]:
+        """A row of readings apart by commas, all or none."""
+        return tuple(
+            self._number(part) for part in self._ask(self.profile.command(call)).split(",")
+        )
+
+    def _number(self, answer: str) -> float:
         try:
             value = float(answer)
         except ValueError:
             self.close()
-            shown = answer[:LONGEST_ANSWER]
-            raise LinkTrouble(
-                f"The {self._where} answered {shown!r}, which is no number."
-            ) from None
+            raise LinkTrouble(self._no_number(answer[:LONGEST_ANSWER])) from None
         if not math.isfinite(value) or abs(value) > OVERLOAD:
             raise LinkTrouble(
                 f"The {self._where} is overloaded: take a higher range, or see where it is clipped."
             )
         return value
+
+    def _no_number(self, shown: str) -> str:
+        with_unit = UNIT.fullmatch(shown.strip())
+        if with_unit:
+            return (
+                f"The {self._where} answered {shown!r}: a number in {with_unit[1]}, where a bare "
+                "one in volts, amperes, ohms or hertz is wanted. Set it to answer without units."
+            )
+        return f"The {self._where} answered {shown!r}, which is no number."
 
     def close(self) -> None:
         """Let the line go; the next use opens it again."""

@@ -7,6 +7,7 @@ import os
 import shutil
 import socket
 import threading
+import time
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -16,6 +17,7 @@ import typer
 import uvicorn
 
 from glowdial.api.app import create_app
+from glowdial.core.errors import GlowDialError
 from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
@@ -113,23 +115,41 @@ def demo(
 def bench(
     sheet: Annotated[Path | None, typer.Option(help="A sheet as JSON; else the demo's.")] = None,
     seed: Annotated[int, typer.Option(help="Which neglected set.", min=0)] = DEMO_SEED,
-    port: Annotated[int, typer.Option(help="First port on 127.0.0.1.", min=1, max=65530)] = 5025,
+    port: Annotated[int, typer.Option(help="First port on 127.0.0.1.", min=1, max=65520)] = 5025,
+    condition: Annotated[
+        Path | None, typer.Option(help="The set's condition as JSON, instead of a seed.")
+    ] = None,
+    at_rest: Annotated[
+        bool, typer.Option(help="No warming up and no lag: everything stands at rest at once.")
+    ] = False,
 ) -> None:
-    """Start the simulated instruments alone, for any SCPI client, until Ctrl-C."""
+    """Start the simulated instruments alone, for any SCPI client, until Ctrl-C.
+
+    Time passes as on the wall: a set that is switched on warms up.
+    """
     # imported here: no other command needs it, and every start would wait for it
     from glowdial.sheets.facts import receiver_facts
-    from glowdial.sim.condition import neglected
+    from glowdial.sim.condition import neglected, read_condition
+    from glowdial.sim.instruments import instruments
     from glowdial.sim.receiver import SimulatedReceiver
-    from glowdial.sim.room import Room, instruments
+    from glowdial.sim.room import Room
     from glowdial.sim.servers import serve, stop
 
-    facts = receiver_facts(read_sheet(sheet.read_text("utf-8") if sheet else tidewater_sheet()))
-    room = Room(SimulatedReceiver(facts, neglected(facts, seed)))
+    try:
+        given = sheet.read_text("utf-8") if sheet else tidewater_sheet()
+        facts = receiver_facts(read_sheet(given))
+        hidden = neglected(facts, seed)
+        if condition is not None:
+            hidden = read_condition(condition.read_text("utf-8"), facts)
+    except (OSError, GlowDialError) as error:
+        raise _refuse(f"{error}") from error
+    clock = None if at_rest else time.monotonic
+    room = Room(SimulatedReceiver(facts, hidden), clock=clock)
     try:
         servers = serve(instruments(room), port)
     except OSError as error:
         raise _refuse(f"a port from {port} up is in use; give another with --port.") from error
-    typer.echo(f"{facts.title}, set {seed}, with its instruments (Ctrl-C stops them):")
+    typer.echo(f"{facts.title}, set {hidden.seed}, with its instruments (Ctrl-C stops them):")
     for name, server in servers.items():
         typer.echo(f"  {name:<12} TCPIP::127.0.0.1::{server.port}::SOCKET")
     try:
@@ -153,8 +173,11 @@ def fill(file: Path, seed: int = DEMO_SEED) -> None:
 @app.command()
 def publish(folder: Path) -> None:
     """Write the interface description and the sheet's schema into a folder."""
+    from glowdial.sim.condition import condition_schema
+
     documents = {
         "openapi.json": create_app(None).openapi(),
+        "condition.schema.json": condition_schema(),
         "sheet.schema.json": ReceiverSheet.model_json_schema(),
     }
     for name, document in documents.items():

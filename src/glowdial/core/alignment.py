@@ -25,6 +25,9 @@ LARGEST_MOVE_TURNS = 1.0
 LEARN_FROM_TURNS = 1.0 / 64.0
 
 
+LOWEST_TONE_HZ, HIGHEST_TONE_HZ, TONE_OCTAVES = 110.0, 3520.0, 1.5
+
+
 @dataclass(frozen=True, slots=True)
 class Peak:
     """Where a movement found the maximum: turns from its start, the reading there, and whether the
@@ -84,6 +87,18 @@ def peak_words(reading: float, held: float) -> str:
     if reading >= (1.0 - PAST_THE_PEAK) * held:
         return f"{below:.1f} % below the peak"
     return f"{below:.0f} % below the peak: past it, go back"
+
+
+def value_tone_hz(reading: float, reference: float) -> float:
+    """Pitch that follows a reading for eyes-off peaking, in Hz: an octave and a half for a factor
+    of two, 440 Hz at the ``reference`` (the first reading), kept between 110 and 3520 Hz.
+
+    A tenth of a volt on two is three semitones: more than an ear needs, and a needle shows less.
+    """
+    if reading <= 0.0 or reference <= 0.0:
+        return LOWEST_TONE_HZ
+    pitch = 440.0 * math.pow(reading / reference, TONE_OCTAVES)
+    return min(max(pitch, LOWEST_TONE_HZ), HIGHEST_TONE_HZ)
 
 
 def find_maximum(

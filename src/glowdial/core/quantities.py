@@ -103,6 +103,11 @@ CAPACITANCE = Quantity(
 FILTER_CAPACITANCE = Quantity(
     "filter capacitance", "F", "uF", 1e-9, 0.1, "16", "must be a filter capacitor of 1 nF to 0.1 F"
 )
+FREQUENCY_LIMIT = Quantity(
+    "frequency limit", "Hz", "Hz", 1.0, 1e10, "30M", "must be a frequency of 1 Hz to 10 GHz"
+)
+DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
+PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
 CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
 
 _TAIL = {
@@ -112,6 +117,8 @@ _TAIL = {
     "ohm": r"(?:Ω|ohms?|R)?",
     "F": r"(?:F)?",
     "turns": r"(?:turns?|t)?",
+    "dB": r"(?:dB|db)?",
+    "%": r"(?:%)?",
 }
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
 _DECIBEL = re.compile(rf"^({_NUMBER})\s*(dBm|dBuV|dBµV)$", re.IGNORECASE)

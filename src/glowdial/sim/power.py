@@ -80,7 +80,8 @@ class Power:
             for h in self.heaters
         )
 
-    def _open_tubes(self, state: BenchState) -> set[str]:
+    def open_tubes(self, state: BenchState) -> set[str]:
+        """Heaters that conduct no more."""
         own = {f.tube for f in self._condition.faults if isinstance(f, HeaterFault)}
         return own | set(state.burnt)
 
@@ -97,7 +98,7 @@ class Power:
 
     def settled_heat(self, set_v: float, state: BenchState) -> Floats:
         """Heater temperatures at rest."""
-        broken = self._open_tubes(state)
+        broken = self.open_tubes(state)
         string = self.string()
         if string is not None:
             # one open heater opens them all
@@ -108,7 +109,7 @@ class Power:
 
     def warmed(self, theta: Floats, set_v: float, state: BenchState, step_s: float) -> Floats:
         """Heater temperatures ``step_s`` later, the set's volts steady meanwhile."""
-        broken = self._open_tubes(state)
+        broken = self.open_tubes(state)
         string = self.string()
         if string is not None:
             return string.step(0.0 if broken else set_v, theta, step_s)

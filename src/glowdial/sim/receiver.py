@@ -14,9 +14,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from glowdial.core.errors import BadInput
-from glowdial.sim.audio import audio_parts
+from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.operating import Strain
+from glowdial.sim.audio import AudioParts, audio_parts
 from glowdial.sim.signal_path import SignalPath
+from glowdial.sim.stages import strain_of
 from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6
@@ -53,6 +55,17 @@ class SimulatedReceiver(SignalPath):
             side = 1 if dial_hz > state.dial_hz else -1
         return replace(state, band=band, dial_hz=dial_hz, dial_side=side)
 
+    def audio(self, state: BenchState) -> AudioParts:
+        """The output's parts."""
+        return audio_parts(self, state)
+
+    def strain(self, stage_name: str) -> Strain:
+        """What has gone wrong around a stage; raises NotFound for no such."""
+        stage = self.facts.circuit.stage(stage_name)
+        if stage is None:
+            raise NotFound("stage", stage_name)
+        return strain_of(stage, self.condition)
+
     def b_plus_v(self, line_v: float) -> float:
         """Settled B+ at a line voltage."""
         return self.power.at(BenchState(line_v=line_v)).b_plus_v
@@ -68,7 +81,7 @@ class SimulatedReceiver(SignalPath):
             source_ohm = self.facts.circuit.avc.source_ohm
             return self.avc_v(state) * METER_OHM / (METER_OHM + source_ohm)
         if meter == "audio":
-            return audio_parts(self, state).rms_v
+            return self.audio(state).rms_v
         raise BadInput("meter", meter, "is not on this bench", ", ".join(METERS))
 
     def cold_resistance_ohm(self) -> float:

@@ -7,6 +7,7 @@ commands of IEEE 488.2.
 from __future__ import annotations
 
 import re
+import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -19,6 +20,12 @@ UNITS = {
     "V": 1.0,
     "MV": 1e-3,
     "UV": 1e-6,
+    "A": 1.0,
+    "MA": 1e-3,
+    "S": 1.0,
+    "MS": 1e-3,
+    "US": 1e-6,
+    "W": 1.0,
 }
 QUEUE_LENGTH = 20
 
@@ -67,6 +74,14 @@ def switch(text: str) -> bool:
     return states[text.strip().upper()]
 
 
+@dataclass(frozen=True)
+class Mood:
+    """How an instrument answers: well, late by ``delay_s``, silent, garbage, or with units."""
+
+    how: str = "well"
+    delay_s: float = 0.0
+
+
 @dataclass
 class ScpiInstrument:
     """Answers lines. ``commands`` maps headers such as ``[SOURce:]FREQuency?`` to handlers.
@@ -78,6 +93,7 @@ class ScpiInstrument:
     identity: str
     commands: Mapping[str, Handler]
     errors: deque[ScpiError] = field(default_factory=deque)
+    mood: Mood = Mood()
     _patterns: list[tuple[re.Pattern[str], Handler]] = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -93,7 +109,21 @@ class ScpiInstrument:
     def respond(self, line: str) -> str | None:
         """The answer to one line, which may hold several commands apart by semicolons."""
         answers = [a for part in line.split(";") if (a := self._one(part.strip())) is not None]
-        return ";".join(answers) if answers else None
+        return self._said(";".join(answers)) if answers else None
+
+    def _said(self, answer: str) -> str | None:
+        """The answer as the mood lets it out."""
+        match self.mood.how:
+            case "silent":
+                return None
+            case "garbage":
+                return f"?{answer[::-1]}#"
+            case "units":
+                # as a meter that shows a unit beside a number scaled to it
+                return f"{float(answer) * 1e3:.4f} mV" if _is_number(answer) else answer
+            case _:
+                time.sleep(self.mood.delay_s)
+                return answer
 
     def _one(self, command: str) -> str | None:
         if not command:
@@ -123,6 +153,10 @@ class ScpiInstrument:
 
     def _clear(self, _: str) -> None:
         self.errors.clear()
+
+
+def _is_number(text: str) -> bool:
+    return re.fullmatch(r"[+-]?\d+(\.\d*)?([eE][+-]?\d+)?", text) is not None
 
 
 def _pattern(header: str) -> re.Pattern[str]:

@@ -197,7 +197,10 @@ class BenchRow(Base):
 
 
 class InstrumentRow(Base):
-    """A network instrument of the bench; ``profile`` is its own text, empty for the shipped one."""
+    """An instrument of the bench; ``profile`` is its own text, empty for the shipped one.
+
+    One without a host is worked by hand, and registered for its ``limits`` alone: as typed.
+    """
 
     __tablename__ = "instruments"
 
@@ -207,6 +210,7 @@ class InstrumentRow(Base):
     host: Mapped[str] = mapped_column(String(120))
     port: Mapped[int]
     profile: Mapped[str] = mapped_column(Text)
+    limits: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[datetime]
 
 

@@ -10,8 +10,9 @@ from glowdial.bench.hands import CORE_STEP_TURNS, TRIMMER_STEP_TURNS, carry_out,
 from glowdial.bench.port import Settings
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
-from glowdial.core.alignment import peak_words
+from glowdial.core.alignment import peak_words, value_tone_hz
 from glowdial.core.errors import BadInput, Conflict
+from glowdial.core.guard import Guard, GuardReading
 from glowdial.core.journey.if_stage import CLIP
 from glowdial.core.journey.plan import missing_cautions
 from glowdial.core.journey.record import CABINET, JobRecord
@@ -28,7 +29,7 @@ from glowdial.workshop.desk import Desk, Stamp, lay_out, write
 from glowdial.workshop.entries import turned_in_step
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.instruments import network_bench
-from glowdial.workshop.jobs import NETWORK
+from glowdial.workshop.jobs import HAND, NETWORK
 from glowdial.workshop.sheets import facts_of
 
 LARGEST_TURN = 5.0
@@ -72,28 +73,56 @@ def bench_view(workshop: Workshop, job_id: int) -> BenchView:
 
 @dataclass(frozen=True, slots=True)
 class LiveValue:
-    """One live reading for eyes-off peaking: the value, the peak held, and where it stands."""
+    """One live reading for eyes-off peaking: the value, how it is typed, the peak held, where it
+    stands, the pitch that follows it; and the guard reading, if one is watched."""
 
     value: float
     text: str
+    typed: str
     held: float
     words: str
+    tone_hz: float
+    guard: GuardReading | None = None
 
 
-def live_values(workshop: Workshop, job_id: int) -> Iterator[LiveValue]:
-    """Readings of the AVC line from the bench's multimeter, one after the other, peak held.
+def live_values(workshop: Workshop, job_id: int, guard: Guard | None = None) -> Iterator[LiveValue]:
+    """Readings of the AVC line from the job's bench, one after the other, peak held.
 
-    Raises NotFound for a job that is gone, Conflict for one that has no network instruments, and
-    LinkTrouble when the meter does not answer.
+    Raises NotFound for a job that is gone, Conflict for one that is worked by hand, and
+    LinkTrouble when an instrument does not answer.
     """
     with workshop.database.reading() as session:
-        if get_job(session, job_id).link != NETWORK:
-            raise Conflict("This job has no instruments on the network.")
-    bench, held = network_bench(workshop), 0.0
+        link = get_job(session, job_id).link
+    if link == HAND:
+        raise Conflict("This job is worked by hand: there is no instrument to watch.")
+    network = network_bench(workshop) if link == NETWORK else None
+    first, held = 0.0, 0.0
     while True:
-        value = bench.read("avc")
+        if network is not None:
+            value = network.read("avc")
+            watched = network.guard(guard.what) if guard else 0.0
+        else:
+            value, watched = _simulated_now(workshop, job_id, guard)
+        first = first or value
         held = max(held, value)
-        yield LiveValue(value, f"{value:.3f} V", held, peak_words(value, held))
+        yield LiveValue(
+            value=value,
+            text=f"{value:.3f} V",
+            typed=f"{-value:.3f}",
+            held=held,
+            words=peak_words(value, held),
+            tone_hz=round(value_tone_hz(value, first), 1),
+            guard=guard.seen(watched) if guard else None,
+        )
+
+
+def _simulated_now(workshop: Workshop, job_id: int, guard: Guard | None) -> tuple[float, float]:
+    with workshop.database.reading() as session:
+        job, row = get_job(session, job_id), get_bench(session, job_id)
+        if row is None:
+            raise Conflict("This job has no simulated set.")
+        bench = _bench(facts_of(job.sheet), row, load_record(session, job_id))
+    return bench.read("avc"), bench.guard(guard.what) if guard else 0.0
 
 
 def _bench(facts: ReceiverFacts, row: BenchRow, record: JobRecord) -> SimulatedBench:

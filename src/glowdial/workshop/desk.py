@@ -13,6 +13,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from glowdial.core.bench_kit import BenchKit
 from glowdial.core.errors import Conflict
 from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import JobRecord
@@ -20,6 +21,7 @@ from glowdial.core.receiver import ReceiverFacts
 from glowdial.store.records import Scribe, get_job, load_record
 from glowdial.store.tables import JobRow
 from glowdial.workshop.house import Workshop, once
+from glowdial.workshop.kit import kit_of
 from glowdial.workshop.sheets import facts_of
 
 
@@ -41,12 +43,13 @@ class Desk:
     record: JobRecord
     journey: Journey
     scribe: Scribe
+    kit: BenchKit
 
     def refresh(self) -> None:
         """Read the record again after appending, and derive the journey anew."""
         self.session.flush()
         self.record = load_record(self.session, self.job.id)
-        self.journey = journey(self.facts, self.record)
+        self.journey = journey(self.facts, self.record, self.kit)
 
 
 def lay_out(session: Session, job_id: int, at: datetime) -> Desk:
@@ -54,7 +57,9 @@ def lay_out(session: Session, job_id: int, at: datetime) -> Desk:
     job = get_job(session, job_id)
     facts = facts_of(job.sheet)
     record = load_record(session, job_id)
-    return Desk(session, job, facts, record, journey(facts, record), Scribe(session, job, at))
+    kit = kit_of(session)
+    state = journey(facts, record, kit)
+    return Desk(session, job, facts, record, state, Scribe(session, job, at), kit)
 
 
 def standing(state: Journey) -> dict[str, Any]:

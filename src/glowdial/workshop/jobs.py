@@ -36,6 +36,7 @@ from glowdial.store.tables import (
 )
 from glowdial.workshop.desk import standing
 from glowdial.workshop.house import Workshop, once
+from glowdial.workshop.kit import kit_of
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
@@ -192,7 +193,7 @@ def job_view(workshop: Workshop, job_id: int) -> JobView:
         receiver = session.get_one(SetRow, job.set_id)
         facts = facts_of(job.sheet)
         record = load_record(session, job_id)
-        state = journey(facts, record)
+        state = journey(facts, record, kit_of(session))
         return JobView(
             job_id=job.id,
             version=job.seq,

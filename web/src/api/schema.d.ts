@@ -139,7 +139,8 @@ export interface paths {
         put?: never;
         /**
          * Register Instrument
-         * @description Register an instrument by its address, with a profile of its own or the shipped one.
+         * @description Register an instrument: by its address, with a profile of its own or the shipped one, and by
+         *     what limits it; without an address it is worked by hand.
          */
         post: operations["registerInstrument"];
         delete?: never;
@@ -163,6 +164,26 @@ export interface paths {
          * @description Take an instrument out of the register.
          */
         delete: operations["removeInstrument"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trace
+         * @description What an oscilloscope on the network shows now.
+         */
+        get: operations["getTrace"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -302,6 +323,8 @@ export interface paths {
         /**
          * Get Live
          * @description Live values of the bench's multimeter with the peak held, pushed until the page goes.
+         *
+         *     With ``guard`` ("b-plus" or "line current") that value is watched between ``low`` and ``high``.
          */
         get: operations["getLive"];
         put?: never;
@@ -1008,6 +1031,8 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /** Limits */
+            limits: string;
             /** Name */
             name: string;
             /** Own Profile */
@@ -1313,6 +1338,7 @@ export interface components {
         RegisterRequest: {
             /**
              * Host
+             * @default
              * @example 127.0.0.1
              */
             host: string;
@@ -1322,12 +1348,26 @@ export interface components {
              */
             kind: string;
             /**
+             * Limits
+             * @description as typed; of a generator lowest, highest, least, greatest, step, sync, known (display, counter or crystal), error in per cent; of a multimeter input
+             * @example {
+             *       "highest": "30M",
+             *       "known": "counter",
+             *       "least": "1u",
+             *       "lowest": "100k"
+             *     }
+             */
+            limits?: {
+                [key: string]: string;
+            };
+            /**
              * Name
              * @example shelf generator
              */
             name: string;
             /**
              * Port
+             * @default 0
              * @example 5025
              */
             port: number;
@@ -1665,6 +1705,16 @@ export interface components {
             bleeder_ohm?: number | null;
             /** Filters */
             filters: components["schemas"]["FilterSheet"][];
+            /**
+             * Input Choke H
+             * @default 0
+             */
+            input_choke_h: number;
+            /**
+             * Input Choke Ohm
+             * @default 0
+             */
+            input_choke_ohm: number;
             /** Line Hz */
             line_hz: number;
             /**
@@ -1704,6 +1754,12 @@ export interface components {
              * @example 1200
              */
             source_ohm: number;
+            /**
+             * String A
+             * @description filament string fed from B+, at load_nominal_v
+             * @default 0
+             */
+            string_a: number;
             /**
              * Swing Share
              * @description of a vibrator's half period
@@ -1860,6 +1916,16 @@ export interface components {
          * @enum {string}
          */
         Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler";
+        /**
+         * TraceShape
+         * @description One trace: its length in s, and evenly spaced samples in V from the sync on.
+         */
+        TraceShape: {
+            /** Seconds */
+            seconds: number;
+            /** Volts */
+            volts: number[];
+        };
         /** TrackingAnswer */
         TrackingAnswer: {
             /** Error Hz */
@@ -2477,6 +2543,57 @@ export interface operations {
             };
         };
     };
+    getTrace: {
+        parameters: {
+            query?: {
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                instrument_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tryInstrument: {
         parameters: {
             query?: never;
@@ -2841,7 +2958,11 @@ export interface operations {
     };
     getLive: {
         parameters: {
-            query?: never;
+            query?: {
+                guard?: string;
+                low?: string;
+                high?: string;
+            };
             header?: never;
             path: {
                 job_id: number;

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from glowdial.core.bench_kit import NO_KIT, BenchKit, within_kit
 from glowdial.core.errors import NotFound
 from glowdial.core.journey.dial_stage import dial_steps
 from glowdial.core.journey.door import cold_steps, intake_steps
@@ -53,8 +54,11 @@ class Journey:
         return StageState(stage, len(mine), sum(s.status.finished for s in mine), word)
 
 
-def journey(facts: ReceiverFacts, record: JobRecord) -> Journey:
-    """Derive the journey from the facts and the record. Pure; called after every entry."""
+def journey(facts: ReceiverFacts, record: JobRecord, kit: BenchKit = NO_KIT) -> Journey:
+    """Derive the journey from the facts, the record and what the bench's instruments can do.
+
+    Pure; called after every entry.
+    """
     steps = [
         *intake_steps(facts, record),
         *cold_steps(facts, record),
@@ -65,6 +69,8 @@ def journey(facts: ReceiverFacts, record: JobRecord) -> Journey:
         *dial_steps(facts, record),
         *as_left_steps(facts, record),
     ]
+    avc_ohm = facts.circuit.avc.source_ohm
+    steps = [within_kit(step, kit, avc_ohm) for step in steps]
     steps = [_gated(_closed(step, record), record, steps) for step in steps]
     steps += [_closed(s, record) for s in handover_steps(record, steps)]
     following = next((s.key for s in steps if not s.status.finished), "")
