@@ -14,6 +14,8 @@ from pathlib import Path
 
 import pytest
 from selenium.webdriver import Keys
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
 
 from browser.conftest import ROOT
 from browser.page import BenchPage
@@ -98,6 +100,8 @@ def _pump(source: socket.socket, target: socket.socket) -> None:
 def instruments() -> Iterator[None]:
     """The simulated instruments alone, in a process of their own."""
     command = [sys.executable, "-m", "glowdial", "bench", "--port", str(FIRST), "--seed", "1962"]
+    # a set that warms up and an AVC that lags would make the test wait as a person does
+    command.append("--at-rest")
     surroundings = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
     with subprocess.Popen(command, env=surroundings, stdout=subprocess.DEVNULL) as bench:
         for _ in range(100):
@@ -182,6 +186,40 @@ def test_the_plug_is_pulled_in_the_middle_of_an_alignment(
     page.driver.get_log("browser")
 
 
+def form_fields(page: BenchPage) -> list[WebElement]:
+    """The fields of the form over the page."""
+    return page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog] :is(select, input)")
+
+
+def is_alert(page: BenchPage) -> bool:
+    """Whether the guard line shouts."""
+    return page.wait_for("guard").get_attribute("role") == "alert"
+
+
+def watch_and_guard(page: BenchPage) -> None:
+    """Live values, the tone, a guard reading that shouts, and a value captured with one key."""
+    page.press(Keys.F6)
+    page.wait("live values", lambda: "V" in page.text("live"))
+    page.press(Keys.F7)
+    for low, alarmed in (("10", False), ("900", True)):
+        page.click("Guard")
+        page.wait("the form", lambda: form_fields(page))
+        what, least, most = form_fields(page)
+        what.send_keys("line current")
+        least.send_keys(low)
+        most.send_keys("2", Keys.ENTER)
+        page.wait("the refusal", lambda: "must rise" in page.text("trouble"))
+        most.send_keys("000", Keys.ENTER)
+        page.wait("no form", lambda: not form_fields(page))
+        page.wait("the guard", lambda: "line current" in page.text("guard"))
+        page.wait("the alarm", lambda wanted=alarmed: is_alert(page) is wanted)
+    line = page.wait_for("line")
+    page.press(Keys.F3)
+    page.wait("the captured value", lambda: (line.get_attribute("value") or "").startswith("-"))
+    line.send_keys(Keys.CONTROL, "a")
+    line.send_keys(Keys.DELETE)
+
+
 def align_and_pull(
     page: BenchPage, address: str, workshop: Workshop, hands: Hands, plug: Plug
 ) -> None:
@@ -198,12 +236,11 @@ def align_and_pull(
         page.changed_from(before)
     work(page, until="if.pass1.gain", typist=hands.work_a_step)
     before = len(job_view(workshop, 1).record.answers)
-    page.click("Watch the AVC meter")
-    page.wait("live values", lambda: "V" in page.text("live"))
+    watch_and_guard(page)
 
     plug.pull()
     page.wait("the sentence", lambda: "Readings so far are kept" in page.text("trouble"))
-    page.click("Stop watching")
+    page.press(Keys.F6)
     page.press(Keys.F2)
     page.wait("the trouble", lambda: "Readings so far are kept" in page.text("trouble"))
     plug.put_in()

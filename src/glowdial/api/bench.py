@@ -53,8 +53,8 @@ async def get_live(
 
 @router.post("/stop", operation_id="stopOutputs")
 def stop(workshop: WorkshopDep, job_id: JobId) -> Stopped:
-    """Switch every network output off at once; what could not be is said."""
-    return Stopped(failed=list(stop_outputs(workshop)))
+    """Switch every output off at once; what could not be is said."""
+    return Stopped(failed=list(stop_outputs(workshop, job_id)))
 
 
 @router.post("/measurements", operation_id="postMeasurement", status_code=201)

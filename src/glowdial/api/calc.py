@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from glowdial.api.shapes import Request
 from glowdial.core.dial import DialCurve, DialMark
 from glowdial.core.errors import BadInput
+from glowdial.core.guard import guard_of
 from glowdial.core.performance import NoiseReading, sensitivity_v
 from glowdial.core.quantities import BY_NAME, echo, parse
 from glowdial.core.supply.steady import steady_state
@@ -37,6 +38,24 @@ def calc_quantity(body: QuantityRequest) -> QuantityAnswer:
         raise BadInput("quantity", body.quantity, f"must be one of {', '.join(BY_NAME)}", "IF")
     value = parse(body.text, quantity, body.quantity)
     return QuantityAnswer(value=value, unit=quantity.base, echo=echo(value, quantity))
+
+
+class GuardRequest(Request):
+    guard: str = Field(max_length=40, examples=["b-plus"])
+    low: str = Field(max_length=40, default="", examples=["180"])
+    high: str = Field(max_length=40, examples=["260"])
+
+
+class GuardAnswer(BaseModel):
+    """A guard reading's limits as they were read."""
+
+    words: str
+
+
+@router.post("/guard", operation_id="calcGuard")
+def calc_guard(body: GuardRequest) -> GuardAnswer:
+    """Whether a guard reading can be watched between limits as typed, and how they were read."""
+    return GuardAnswer(words=guard_of(body.guard, body.low, body.high).words)
 
 
 class TrackingRequest(Request):

@@ -23,6 +23,12 @@ class Guard:
     low: float
     high: float
 
+    @property
+    def words(self) -> str:
+        """What is watched, between what."""
+        label, _, unit = GUARDED[self.what]
+        return f"{label} between {engineering(self.low, unit)} and {engineering(self.high, unit)}"
+
     def seen(self, value: float) -> GuardReading:
         """A reading against the limits."""
         label, _, unit = GUARDED[self.what]

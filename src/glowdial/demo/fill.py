@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
 
@@ -16,6 +16,8 @@ from glowdial.workshop.jobs import OpenCommand, open_job
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
 
 DEMO_SEED = 1962
+# nobody has bent the plates of the museum's sets
+WELL_KEPT_GANG_WANDER = 0.004
 START = datetime(2026, 5, 4, 9, 30)
 MINUTES_PER_ENTRY = 2
 
@@ -59,7 +61,9 @@ def _twin(
     until: Callable[..., bool] | None,
 ) -> None:
     facts = facts_of(read_sheet(tidewater_sheet()).model_dump(mode="json"))
-    condition = neglected(facts, seed, settled_bands=("sw",))
+    condition = replace(
+        neglected(facts, seed, settled_bands=("sw",)), gang_wander=WELL_KEPT_GANG_WANDER
+    )
     command = OpenCommand(sheet_id, name, f"TS-{seed}", condition)
     job_id = open_job(workshop, f"demo-{seed}", command)
     if until is not None:

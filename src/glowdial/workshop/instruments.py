@@ -28,6 +28,7 @@ from glowdial.core.bench_kit import (
 )
 from glowdial.core.errors import BadInput, Conflict, GlowDialError, NotFound
 from glowdial.core.quantities import engineering
+from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
 from glowdial.workshop.house import Workshop, once
 from glowdial.workshop.kit import kit_of
@@ -152,12 +153,17 @@ def read_trace(workshop: Workshop, instrument_id: int, seconds: float) -> tuple[
         return NetworkOscilloscope(line_to(workshop, row)).trace(seconds)
 
 
-def stop_outputs(workshop: Workshop) -> tuple[str, ...]:
+def stop_outputs(workshop: Workshop, job_id: int) -> tuple[str, ...]:
     """Switch line supply and generator off, each even when the other does not answer.
 
     Returns sentences for what could not be switched off; empty when all is off. Comes in between
-    two readings of whatever else is under way.
+    two readings of whatever else is under way. A simulated set is switched off likewise.
     """
+    with workshop.database.writing() as session:
+        simulated = get_bench(session, job_id)
+        if simulated is not None:
+            simulated.state = {**simulated.state, "line_v": 0.0, "generator_emf_v": 0.0}
+            return ()
     bench = network_bench(workshop)
     acts: list[Callable[[], None]] = []
     if bench.supply is not None:

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/guard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Guard
+         * @description Whether a guard reading can be watched between limits as typed, and how they were read.
+         */
+        post: operations["calcGuard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/quantity": {
         parameters: {
             query?: never;
@@ -366,7 +386,7 @@ export interface paths {
         put?: never;
         /**
          * Stop
-         * @description Switch every network output off at once; what could not be is said.
+         * @description Switch every output off at once; what could not be is said.
          */
         post: operations["stopOutputs"];
         delete?: never;
@@ -1004,6 +1024,33 @@ export interface components {
             stage: string;
             /** What */
             what: string;
+        };
+        /**
+         * GuardAnswer
+         * @description A guard reading's limits as they were read.
+         */
+        GuardAnswer: {
+            /** Words */
+            words: string;
+        };
+        /** GuardRequest */
+        GuardRequest: {
+            /**
+             * Guard
+             * @example b-plus
+             */
+            guard: string;
+            /**
+             * High
+             * @example 260
+             */
+            high: string;
+            /**
+             * Low
+             * @default
+             * @example 180
+             */
+            low: string;
         };
         /**
          * Health
@@ -2112,6 +2159,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DialAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcGuard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuardRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuardAnswer"];
                 };
             };
             /** @description not here */

@@ -5,7 +5,8 @@ import type { Bench, Step } from "../api/client";
 import { benchQuery } from "../api/queries";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
-import { NetworkValues } from "./NetworkValues";
+import type { Watch } from "./useWatch";
+import { WatchBox } from "./WatchBox";
 import { PlainButton } from "../shared/Buttons";
 
 type Props = {
@@ -13,8 +14,10 @@ type Props = {
   step: Step | null;
   busy: boolean;
   trouble: unknown;
+  watch: Watch;
   stopped: string;
   onStop: () => void;
+  onCapture: () => void;
   onMeasure: () => void;
   onTurn: (turns: number) => void;
 };
@@ -27,7 +30,8 @@ const LINKS: Record<string, string> = {
 
 /** What is connected, its live values, and the hands that work it. */
 export function BenchPanel(props: Props) {
-  const { jobId, step, busy, trouble, stopped, onStop, onMeasure, onTurn } = props;
+  const { jobId, step, busy, trouble, watch, stopped, onStop, onCapture, onMeasure, onTurn } =
+    props;
   const { data: bench } = useQuery(benchQuery(jobId));
   if (!bench) return <Box bg="panel" p={4} minH="120px" />;
   const open = step !== null && step.cautions.length === 0 && step.status !== "blocked";
@@ -46,9 +50,6 @@ export function BenchPanel(props: Props) {
         <Text color="dim" fontSize="15px">
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
-      )}
-      {bench.link === "network" && (
-        <NetworkValues jobId={jobId} stopped={stopped} onStop={onStop} />
       )}
       {bench.link === "simulated" && (
         <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
@@ -70,6 +71,15 @@ export function BenchPanel(props: Props) {
             <Turning busy={busy} onTurn={onTurn} />
           )}
         </Stack>
+      )}
+      {bench.link !== "hand" && (
+        <WatchBox
+          watch={watch}
+          large={bench.link === "network"}
+          stopped={stopped}
+          onStop={onStop}
+          onCapture={onCapture}
+        />
       )}
       <Trouble error={trouble} />
     </Stack>

@@ -1,14 +1,25 @@
 import { useEffect, useState } from "react";
 
-export type Live = { text: string; held: number; words: string };
+export type GuardReading = { label: string; text: string; alarm: boolean; words: string };
+export type Live = {
+  text: string;
+  typed: string;
+  held: number;
+  words: string;
+  tone_hz: number;
+  guard: GuardReading | null;
+};
+export type Guard = { what: string; low: string; high: string };
 
 /** Live readings pushed by the server while `on`; the peak is held since it was switched on. */
-export function useLive(jobId: number, on: boolean) {
+export function useLive(jobId: number, on: boolean, guard: Guard | null) {
   const [live, setLive] = useState<Live | null>(null);
   const [trouble, setTrouble] = useState<Error | null>(null);
+  const { what = "", low = "", high = "" } = guard ?? {};
   useEffect(() => {
     if (!on) return undefined;
-    const source = new EventSource(`/api/jobs/${jobId}/bench/live`);
+    const watched = new URLSearchParams({ guard: what, low, high });
+    const source = new EventSource(`/api/jobs/${jobId}/bench/live?${watched}`);
     source.addEventListener("value", (event) => {
       setTrouble(null);
       setLive(JSON.parse(event.data) as Live);
@@ -22,6 +33,6 @@ export function useLive(jobId: number, on: boolean) {
       setLive(null);
       setTrouble(null);
     };
-  }, [jobId, on]);
+  }, [jobId, on, what, low, high]);
   return { live, trouble };
 }

@@ -13,7 +13,7 @@ type Props = {
   ask: Ask;
   writes: Writes;
   /** A line taken at the bench, put into the input and marked as captured. */
-  taken: { line: string; remarks: string[] } | null;
+  taken: { line: string; remarks: string[]; append: boolean } | null;
   onKept: (written: Schemas["Written"]) => void;
   /** The question changed in another window before this could be kept. */
   onLost: (error: unknown, typed: string) => void;
@@ -101,7 +101,9 @@ function LineForm(props: Props) {
   if (taken !== seen) {
     setSeen(taken);
     if (taken) {
-      setLine(taken.line);
+      // a captured value joins what is typed already; a whole measurement replaces it
+      const before = taken.append ? line.trim() : "";
+      setLine(before ? `${before} ${taken.line}` : taken.line);
       setCaptured(true);
       setTrouble(null);
     }

@@ -1,10 +1,10 @@
 import { Box, Flex, Grid, Stack, Text } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Job, Schemas } from "../api/client";
-import { jobQuery } from "../api/queries";
+import { benchQuery, jobQuery } from "../api/queries";
 import { useWhere } from "../app/Frame";
 import { BenchPanel } from "../bench/BenchPanel";
 import { Registers } from "../bench/Registers";
@@ -15,6 +15,7 @@ import { LogDrawer } from "../shared/LogDrawer";
 import { Trouble } from "../shared/Trouble";
 import { useKeys } from "../shared/useKeys";
 import { stopOutputs } from "../bench/stopOutputs";
+import { useWatch } from "../bench/useWatch";
 import { StepCard } from "./StepCard";
 import { neighbour, stopStep } from "./steps";
 import { useWrites } from "./useWrites";
@@ -44,20 +45,23 @@ function JobPage() {
 const KEYS = [
   ["Enter", "keep what stands in the input, or say that it is so"],
   ["F2", "take the reading at the bench"],
+  ["F3", "the value watched now into the input; a foot switch may type it"],
   ["↑ ↓", "turn the adjuster 1/16; with Shift 1/4"],
   ["F4", "close the step with a reason"],
+  ["F6 F7", "watch the AVC value; let its tone be heard"],
   ["F8", "open or close the log"],
   ["F9", "to what is next"],
-  ["F10", "all network outputs off at once"],
+  ["F10", "all outputs off at once"],
   ["PgUp PgDn", "one step back, one step on"],
   ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],
 ];
 
-type Taken = { line: string; remarks: string[]; question: string };
+type Taken = { line: string; remarks: string[]; question: string; append: boolean };
 
 function OpenJob({ job }: { job: Job }) {
   const [, setSearch] = useSearchParams();
   const navigate = useNavigate();
+  const queries = useQueryClient();
   const writes = useWrites(job.job_id, job.version);
   const [taken, setTaken] = useState<Taken | null>(null);
   const [kept, setKept] = useState<Schemas["Written"] | null>(null);
@@ -99,8 +103,14 @@ function OpenJob({ job }: { job: Job }) {
     void atBench(async () => {
       if (!step) return;
       const done = await writes.measure(step.key);
-      setTaken({ line: done.line, remarks: done.remarks, question });
+      setTaken({ line: done.line, remarks: done.remarks, question, append: false });
     });
+  const watch = useWatch(job.job_id);
+  const capture = () => {
+    const typed = watch.live?.typed;
+    if (typed) setTaken({ line: typed, remarks: [], question, append: true });
+    else if (!watch.on) watch.toggle();
+  };
   // keys may come faster than the bench answers: turns add up while one is under way
   const turn = (turns: number) => {
     waiting.current += turns;
@@ -115,7 +125,9 @@ function OpenJob({ job }: { job: Job }) {
   // never waits for what the bench is doing
   const stop = () => {
     setStopped("Switching all outputs off ...");
-    stopOutputs(job.job_id).then(setStopped, (error: Error) => setStopped(error.message));
+    stopOutputs(job.job_id)
+      .then(setStopped, (error: Error) => setStopped(error.message))
+      .finally(() => void queries.invalidateQueries({ queryKey: benchQuery(job.job_id).queryKey }));
   };
   const onKept = (written: Schemas["Written"]) => {
     setTaken(null);
@@ -130,13 +142,16 @@ function OpenJob({ job }: { job: Job }) {
   const step_by = (way: number) => go(neighbour(job.steps, here, way));
   useKeys([
     { key: "F2", run: measure, when: job.link !== "hand" },
+    { key: "F3", run: capture, when: job.link !== "hand" },
+    { key: "F6", run: watch.toggle, when: job.link !== "hand" },
+    { key: "F7", run: watch.toggleTone, when: job.link !== "hand" },
     { key: "ArrowUp", run: () => turn(0.0625), when: turning },
     { key: "ArrowDown", run: () => turn(-0.0625), when: turning },
     { key: "Shift+ArrowUp", run: () => turn(0.25), when: turning },
     { key: "Shift+ArrowDown", run: () => turn(-0.25), when: turning },
     { key: "F4", run: () => setClosing(true) },
     { key: "F8", run: () => setLog(!log) },
-    { key: "F10", run: stop, when: job.link === "network" },
+    { key: "F10", run: stop, when: job.link !== "hand" },
     { key: "F9", run: () => go(null) },
     { key: "PageUp", run: () => step_by(-1) },
     { key: "PageDown", run: () => step_by(1) },
@@ -208,8 +223,10 @@ function OpenJob({ job }: { job: Job }) {
             step={step}
             busy={busy}
             trouble={trouble}
+            watch={watch}
             stopped={stopped}
             onStop={stop}
+            onCapture={capture}
             onMeasure={measure}
             onTurn={turn}
           />

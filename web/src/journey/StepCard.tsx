@@ -17,7 +17,7 @@ type Props = {
   job: Job;
   step: Step;
   writes: Writes;
-  taken: { line: string; remarks: string[] } | null;
+  taken: { line: string; remarks: string[]; append: boolean } | null;
   kept: Schemas["Written"] | null;
   lost: { error: unknown; typed: string } | null;
   onKept: (written: Schemas["Written"]) => void;
