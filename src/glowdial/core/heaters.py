@@ -100,12 +100,12 @@ class HeaterString:
         return np.asarray((power - loss) / np.array(self.times_s))
 
     def step(self, total_v: float, theta: Floats, step_s: float) -> Floats:
-        """Temperatures after ``step_s`` at steady volts, by Runge-Kutta steps of a sixth of the
-        shortest time or less. After 40 of the longest they are at rest.
+        """Temperatures after ``step_s`` at steady volts, by Runge-Kutta steps of a sixteenth of
+        the shortest time or less: cold, its current is five times the hot one. After 40 of the longest they are at rest.
         """
         if step_s > 40.0 * max(self.times_s):
             return self.settled(total_v)
-        parts = max(1, int(np.ceil(6.0 * step_s / min(self.times_s))))
+        parts = max(1, int(np.ceil(16.0 * step_s / min(self.times_s))))
         h = step_s / parts
         for _ in range(parts):
             a = self.slope_per_s(total_v, theta)

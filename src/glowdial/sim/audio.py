@@ -76,6 +76,8 @@ def audio_parts(receiver: SignalPath, state: BenchState) -> AudioParts:
     else:
         # S/N of the envelope is m^2 C/N with the noise in the band of both sidebands
         tone_v, noise_v = gain * depth * carrier / math.sqrt(2.0), gain * noise
+    # the output stage gives no more than it can, and bends before that
+    tone_v = CLIPS_AT_V * math.tanh(tone_v / CLIPS_AT_V)
     supply = receiver.facts.supply
     line_hz = supply.line_hz if supply else 50.0
     full_wave = supply is None or supply.topology.full_wave
@@ -134,7 +136,7 @@ def waveform(receiver: SignalPath, state: BenchState, seconds: float, rate_hz: f
         parts.tone_v * (tone + second) + parts.hum_v * hum + parts.heater_hum_v * heater
     )
     wave = wave + parts.noise_v * _noise(rng, t.size, rate_hz)
-    return np.asarray(CLIPS_AT_V * 1.6 * np.tanh(wave / (CLIPS_AT_V * 1.6)))
+    return np.asarray(wave)
 
 
 def stereo_waveform(
