@@ -7,7 +7,10 @@ from typing import Any
 import pytest
 
 from api.conftest import Caller, open_job
+from glowdial.core.errors import Conflict
+from glowdial.core.guard import guard_of
 from glowdial.demo.volunteer import Volunteer
+from glowdial.workshop.benches import live_values
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import job_view
 
@@ -85,6 +88,38 @@ def test_measuring_twice_with_one_key_gives_one_answer(caller: Caller, peaking: 
         caller.into(peaking, "bench/measurements", key="one-measurement", **body) for _ in range(2)
     )
     assert first.json() == again.json()
+
+
+def test_a_simulated_set_is_watched_guarded_and_switched_off(
+    caller: Caller, peaking: int, workshop: Workshop
+) -> None:
+    turn(caller, peaking, 0.25)
+    seen = next(live_values(workshop, peaking, guard_of("b-plus", "10", "20")))
+    assert seen.guard is not None and seen.guard.alarm and seen.value > 0.0
+    assert caller.http.post(f"/api/jobs/{peaking}/bench/stop").json() == {"failed": []}
+    off = next(live_values(workshop, peaking, guard_of("line current", "", "10")))
+    assert off.value == 0.0 and off.guard is not None and not off.guard.alarm
+    by_hand = open_job(caller)
+    with pytest.raises(Conflict, match="by hand"):
+        next(live_values(workshop, by_hand))
+
+
+@pytest.mark.parametrize(
+    ("document", "status", "words"),
+    [
+        ('{"seed": 7, "faults": [{"kind": "device", "stage": "V2", "strength": 0}]}', 201, ""),
+        ('{"seed": 7, "faults": [{"kind": "device", "stage": "V8", "strength": 0}]}', 422, "V8"),
+        ("{", 422, "is not JSON"),
+        ('{"seed": "x"}', 422, "seed"),
+    ],
+)
+def test_a_job_may_be_opened_on_a_condition(
+    caller: Caller, document: str, status: int, words: str
+) -> None:
+    sheet = open_job(caller)  # its sheet is the first
+    body = {"sheet_id": sheet, "set_name": "sick one", "simulated_condition": document}
+    answer = caller.write("/api/jobs", body)
+    assert answer.status_code == status and words in answer.text
 
 
 def test_what_the_bench_has_not_is_refused(caller: Caller, peaking: int) -> None:

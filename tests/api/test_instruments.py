@@ -9,6 +9,8 @@ from typing import Any
 import pytest
 
 from api.conftest import Caller, open_job
+from glowdial.core.errors import Conflict
+from glowdial.core.guard import guard_of
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, stop
@@ -48,6 +50,9 @@ def test_instruments_are_registered_tried_and_removed(
         ({"port": 0}, "instrument", "host and a port"),
         ({"profile": "kind = generator"}, "profile", "has no words"),
         ({"profile": "nonsense"}, "profile, line 1", "call = words"),
+        ({"limits": {"input": "heavy"}}, "input", "not understood"),
+        ({"limits": {"lowest": "1k"}}, "limit", "is not one of"),
+        ({"kind": "line supply", "limits": {"input": "1M"}}, "limits", "are not kept of"),
     ],
 )
 def test_a_bad_registration_keeps_nothing(
@@ -115,6 +120,60 @@ def test_one_call_stops_all_outputs_and_says_what_it_could_not(
     assert len(failed) == 2 and all(f.startswith("NOT switched off") for f in failed)
 
 
+def test_limits_are_kept_and_the_steps_of_a_job_keep_to_them(caller: Caller) -> None:
+    limits = {"least": "1m", "greatest": "100m", "known": "crystal"}
+    body = {"name": "attic generator", "kind": "generator", "limits": limits}
+    assert caller.write("/api/instruments", body).status_code == 201
+    listed = caller.http.get("/api/instruments").json()[0]
+    assert listed["host"] == "" and "1.00 mV to 100 mV EMF" in listed["limits"]
+    said = caller.http.post(f"/api/instruments/{listed['id']}/trial")
+    assert said.status_code == 409 and "worked by hand" in said.json()["detail"]
+    job = open_job(caller)
+    step = caller.http.get(f"/api/jobs/{job}", params={"step": "proof.found.bc.1000000"}).json()[
+        "step"
+    ]
+    assert any("pad of" in note for note in step["notes"])
+
+
+def test_a_trace_comes_over_the_network(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room
+) -> None:
+    body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
+    caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port})
+    register(caller, servers)
+    parts = instruments(room)
+    parts["hands"].respond('PROB avc;CLIP ON;INJ "mixer grid"')
+    parts["supply"].respond("VOLT 230;OUTP ON")
+    parts["generator"].respond("VOLT 300 uV;OUTP ON;SWE:TIME 0.05;SWE:STAT ON")
+    trace = caller.http.get("/api/instruments/1/trace", params={"seconds": 0.05}).json()
+    assert len(trace["volts"]) == 501 and min(trace["volts"]) < -0.3
+    long = caller.http.get("/api/instruments/1/trace", params={"seconds": 1e4})
+    assert long.status_code == 422 and "100 s" in long.json()["detail"]
+    meter = caller.http.get("/api/instruments/2/trace")
+    assert meter.status_code == 409 and "no oscilloscope" in meter.json()["detail"]
+
+
+def test_the_guard_watches_the_line_current(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+) -> None:
+    register(caller, servers)
+    job = open_job(caller, network=True)
+    parts = instruments(room)
+    parts["hands"].respond("PROB avc")
+    parts["supply"].respond("VOLT 230;OUTP ON")
+    calm = next(live_values(workshop, job, guard_of("line current", "", "2000")))
+    assert calm.guard is not None and not calm.guard.alarm
+    tight = next(live_values(workshop, job, guard_of("line current", "", "20")))
+    assert tight.guard is not None and tight.guard.alarm
+    # B+ wants a meter of its own
+    with pytest.raises(Conflict, match="second multimeter"):
+        next(live_values(workshop, job, guard_of("b-plus", "180", "260")))
+    second = {"name": "guard", "kind": "multimeter", "host": "127.0.0.1"}
+    caller.write("/api/instruments", second | {"port": servers["multimeter"].port})
+    watched = next(live_values(workshop, job, guard_of("b-plus", "180", "260")))
+    assert watched.guard is not None
+
+
 def test_live_values_are_pushed_with_the_peak_held(
     caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
 ) -> None:
@@ -130,6 +189,8 @@ def test_live_values_are_pushed_with_the_peak_held(
     parts["generator"].respond("FREQ 475 kHz")
     second = next(values)
     assert second.value < first.value == second.held
+    assert second.tone_hz < first.tone_hz == 440.0
+    assert float(second.typed) == pytest.approx(-second.value, abs=1e-3)
     assert "past it, go back" in second.words
     stop(servers)
     workshop.lines.close()

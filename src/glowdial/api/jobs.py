@@ -37,8 +37,11 @@ def list_jobs(
 
 @router.post("", operation_id="openJob", status_code=201)
 def post_job(workshop: WorkshopDep, key: KeyDep, body: OpenJobRequest) -> Opened:
-    """Open a job for a set from a sheet; with a seed the set is a simulated one."""
-    condition = condition_for(workshop, body.sheet_id, body.simulated_seed)
+    """Open a job for a set from a sheet; with a seed or a condition it is a simulated
+    one."""
+    condition = condition_for(
+        workshop, body.sheet_id, body.simulated_seed, body.simulated_condition
+    )
     command = OpenCommand(body.sheet_id, body.set_name, body.serial, condition, body.network)
     return Opened(id=open_job(workshop, key, command))
 

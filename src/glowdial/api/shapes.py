@@ -34,6 +34,12 @@ class OpenJobRequest(Request):
     simulated_seed: int | None = Field(
         default=None, ge=0, le=2**31, description="with a seed, the set is a simulated one"
     )
+    simulated_condition: str = Field(
+        default="",
+        max_length=200_000,
+        description="a condition document as JSON text, instead of a seed",
+        examples=['{"seed": 7, "faults": [{"kind": "device", "stage": "V2", "strength": 0.4}]}'],
+    )
     network: bool = Field(default=False, description="readings from the bench's instruments too")
 
 

@@ -41,9 +41,15 @@ def prepare(recipe: Recipe, bench: Bench) -> None:
     strong enough to be found, and then set to the level wanted."""
     bench.apply(settings_of(recipe))
     if recipe.dial_hz is not None:
-        bench.apply(Settings(generator_emf_v=FIND_LEVEL_V))
+        bench.apply(Settings(generator_emf_v=_finding_level_v(bench)))
         _find(recipe, bench)
         bench.apply(Settings(generator_emf_v=recipe.generator_emf_v))
+
+
+def _finding_level_v(bench: Bench) -> float:
+    """Strong enough to be found, as far as the generator goes."""
+    lowest, highest = bench.generator_limits_v
+    return min(max(FIND_LEVEL_V, lowest), highest)
 
 
 def carry_out(
@@ -152,7 +158,7 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
 
 
 def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
-    bench.apply(Settings(generator_emf_v=FIND_LEVEL_V))
+    bench.apply(Settings(generator_emf_v=_finding_level_v(bench)))
     _find(recipe, bench)
     bench.apply(Settings(generator_emf_v=recipe.generator_emf_v, tone_on=True))
     on = bench.read("audio")

@@ -203,7 +203,7 @@ def _generator_notes(recipe: Recipe, limits: GeneratorLimits | None) -> list[str
     if finds and off_hz > ERROR_WORTH_SAYING_HZ:
         notes.append(
             f"By its {limits.known.value} the {limits.name} is known to "
-            f"{engineering(off_hz, 'Hz', 2)} either way here, and what is found carries that error: "
+            f"{engineering(off_hz, 'Hz', 2)} either way here, and what is found carries it: "
             "hold it against a crystal or a counter."
         )
     return notes

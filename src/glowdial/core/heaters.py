@@ -101,7 +101,8 @@ class HeaterString:
 
     def step(self, total_v: float, theta: Floats, step_s: float) -> Floats:
         """Temperatures after ``step_s`` at steady volts, by Runge-Kutta steps of a sixteenth of
-        the shortest time or less: cold, its current is five times the hot one. After 40 of the longest they are at rest.
+        the shortest time or less: cold, its current is five times the hot one. After 40 of the
+        longest they are at rest.
         """
         if step_s > 40.0 * max(self.times_s):
             return self.settled(total_v)

@@ -31,7 +31,7 @@ DETECTOR_EFFICIENCY = 0.9
 NOISE_STEP_HZ = 500.0
 BREAKTHROUGH = 1e-4
 AUDIO_BAND_HZ = 5000.0
-STEP_S = 1.0
+STEP_S, AVC_PARTS = 1.0, 8
 FM_WIDTHS = 20.0
 
 
@@ -76,14 +76,18 @@ class SignalPath:
             healed=healed,
             moving=Moving(tuple(float(t) for t in theta), avc_v),
         )
-        avc_v = avc_after_v(
-            avc_v,
-            self.open_loop_v(after),
-            step_s,
-            time_constant_s=law.time_constant_s,
-            control_v_per_neper=law.control_v_per_neper,
-            delay_v=law.delay_v,
-        )
+        before_v, after_v = self.open_loop_v(state), self.open_loop_v(after)
+        for n in range(AVC_PARTS):
+            # what drives the loop changes evenly over the step
+            drive_v = before_v + (after_v - before_v) * (n + 0.5) / AVC_PARTS
+            avc_v = avc_after_v(
+                avc_v,
+                drive_v,
+                step_s / AVC_PARTS,
+                time_constant_s=law.time_constant_s,
+                control_v_per_neper=law.control_v_per_neper,
+                delay_v=law.delay_v,
+            )
         return replace(after, moving=Moving(tuple(float(t) for t in theta), avc_v))
 
     def cooled(self, state: BenchState) -> BenchState:

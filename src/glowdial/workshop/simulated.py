@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from glowdial.sim.condition import Condition, neglected
+from glowdial.sim.condition import Condition, neglected, read_condition
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 
-def condition_for(workshop: Workshop, sheet_id: int, seed: int | None) -> Condition | None:
-    """A neglected state of the sheet's model drawn from the seed; None without a seed."""
-    if seed is None:
+def condition_for(
+    workshop: Workshop, sheet_id: int, seed: int | None, document: str = ""
+) -> Condition | None:
+    """A condition of the sheet's model: as its document says, or neglected by the seed, or None.
+
+    Raises BadInput for a document that is no condition of this model.
+    """
+    if seed is None and not document.strip():
         return None
     with workshop.database.reading() as session:
-        return neglected(facts_of(get_sheet(session, sheet_id).document), seed)
+        facts = facts_of(get_sheet(session, sheet_id).document)
+    if document.strip():
+        return read_condition(document, facts)
+    return neglected(facts, seed or 0)

@@ -244,7 +244,8 @@ export interface paths {
         put?: never;
         /**
          * Post Job
-         * @description Open a job for a set from a sheet; with a seed the set is a simulated one.
+         * @description Open a job for a set from a sheet; with a seed or a condition it is a simulated
+         *     one.
          */
         post: operations["openJob"];
         delete?: never;
@@ -1258,6 +1259,13 @@ export interface components {
              * @example 1
              */
             sheet_id: number;
+            /**
+             * Simulated Condition
+             * @description a condition document as JSON text, instead of a seed
+             * @default
+             * @example {"seed": 7, "faults": [{"kind": "device", "stage": "V2", "strength": 0.4}]}
+             */
+            simulated_condition: string;
             /**
              * Simulated Seed
              * @description with a seed, the set is a simulated one

@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Heading, Stack, Text, Textarea } from "@chakra-ui/react";
+import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -7,6 +7,7 @@ import { instrumentsQuery } from "../api/queries";
 import { LitButton, PlainButton } from "../shared/Buttons";
 import { Choice } from "../shared/Choice";
 import { FormRow } from "../shared/FormRow";
+import { LongRow } from "../shared/LongRow";
 import { Plot } from "../shared/Plot";
 import { Trouble } from "../shared/Trouble";
 import { useAttempt } from "../shared/useAttempt";
@@ -194,26 +195,12 @@ function Register() {
             ))}
           </Grid>
         )}
-        <Box>
-          <Text asChild fontSize="15px">
-            <label htmlFor="profile">
-              Its own profile, when the shipped words do not fit (may stay empty)
-            </label>
-          </Text>
-          <Textarea
-            id="profile"
-            rows={3}
-            fontFamily="mono"
-            fontSize="14px"
-            bg="raised"
-            borderColor="edge"
-            placeholder={"kind = multimeter\ndc_volts = MEAS:VOLT:DC?"}
-            _placeholder={{ color: "dim" }}
-            value={form.profile}
-            onChange={(event) => put("profile")(event.target.value)}
-            spellCheck={false}
-          />
-        </Box>
+        <LongRow
+          label="Its own profile, when the shipped words do not fit (may stay empty)"
+          value={form.profile}
+          onChange={put("profile")}
+          placeholder={"kind = multimeter\ndc_volts = MEAS:VOLT:DC?"}
+        />
         <Trouble error={trouble} />
         <Box>
           <LitButton type="submit" loading={busy}>

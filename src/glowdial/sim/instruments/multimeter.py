@@ -1,7 +1,7 @@
 """The multimeter: DC and AC volts through its 11 megohm, resistance with a real test current.
 
 Its ranges are a digital meter's constant currents and, by the name "R x 1" and so on, those of an
-old series ohmmeter, whose low range is dangerous to filaments.
+old series ohmmeter; its buzzer range burns battery filaments out.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ RANGES = {
         OhmRange("200k", OhmmeterKind.CONSTANT_CURRENT, 3.0, 10e-6),
         OhmRange("20M", OhmmeterKind.CONSTANT_CURRENT, 3.0, 0.1e-6),
         OhmRange("R x 1", OhmmeterKind.SERIES, 1.5, 0.150),
+        OhmRange("buzzer", OhmmeterKind.SERIES, 9.0, 0.180),
         OhmRange("R x 10", OhmmeterKind.SERIES, 1.5, 0.015),
         OhmRange("R x 1k", OhmmeterKind.SERIES, 1.5, 150e-6),
         OhmRange("R x 10k", OhmmeterKind.SERIES, 15.0, 75e-6),

@@ -7,6 +7,7 @@ import { client, once, unwrap } from "../../api/client";
 import { sheetsQuery } from "../../api/queries";
 import { Choice } from "../../shared/Choice";
 import { FormRow } from "../../shared/FormRow";
+import { LongRow } from "../../shared/LongRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
 import { BareButton, LitButton } from "../../shared/Buttons";
@@ -27,6 +28,7 @@ function NewJobPage() {
   const [name, setName] = useState("");
   const [serial, setSerial] = useState("");
   const [seed, setSeed] = useState("1");
+  const [condition, setCondition] = useState("");
   const [source, setSource] = useState<Source>("typed");
   const { busy, trouble, attempt } = useAttempt();
   const navigate = useNavigate();
@@ -40,6 +42,7 @@ function NewJobPage() {
     set_name: name,
     serial,
     simulated_seed: source === "simulated" ? Number(seed) : null,
+    simulated_condition: source === "simulated" ? condition : "",
     network: source === "network",
   };
   const open = () =>
@@ -105,6 +108,16 @@ function NewJobPage() {
                 value={seed}
                 onChange={(text) => setSeed(text.replace(/\D/g, "").slice(0, 9))}
                 help="A number; the same number is the same neglected set again."
+              />
+            )}
+            {source === "simulated" && (
+              <LongRow
+                label="Its condition as JSON, instead of a number (may stay empty)"
+                value={condition}
+                onChange={setCondition}
+                placeholder={
+                  '{"seed": 7, "faults": [{"kind": "device", "stage": "V2", "strength": 0.4}]}'
+                }
               />
             )}
             <Trouble error={trouble} />
