@@ -71,9 +71,11 @@ class Caller:
 
 
 @pytest.fixture
-def workshop(tmp_path: Path) -> Workshop:
+def workshop(tmp_path: Path) -> Iterator[Workshop]:
     """A workshop over a fresh data file."""
-    return a_workshop(tmp_path)
+    made = a_workshop(tmp_path)
+    yield made
+    made.lines.close()
 
 
 @pytest.fixture

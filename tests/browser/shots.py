@@ -27,6 +27,11 @@ def peaking(page: BenchPage) -> None:
         page.press(Keys.ARROW_DOWN)
         page.wait("the turn", lambda before=before: page.state()[0] != before)
     page.wait("the words", lambda: page.text("peak-hold"))
+    page.press(Keys.F6)
+    page.click("Guard")
+    page.label("At most").send_keys("260")
+    page.label("At least").send_keys("180", Keys.ENTER)
+    page.wait("the guard", lambda: page.text("guard"))
 
 
 def half_way_up(page: BenchPage) -> None:
@@ -98,6 +103,10 @@ def main() -> None:
 
 def simple(page: BenchPage, address: str) -> None:
     """Pages that need no work on a job."""
+    page.open(address + "/instruments")
+    register(page, "attic generator", least="2u", step="10", known="display", error="1")
+    page.label("Kind").send_keys("multimeter")
+    register(page, "high-impedance meter", input="11M")
     for name, path, theme in (
         ("shelf", "/", "lamplight"),
         ("sheet-template", "/sheets/new", "daylight"),
@@ -110,6 +119,25 @@ def simple(page: BenchPage, address: str) -> None:
             page.label("Maker" if "sheets" in path else "Host")
         dress(page, theme)
         save(page, name)
+
+
+LABELS = {
+    "least": "Least level",
+    "step": "Attenuator step",
+    "known": "Frequency known by",
+    "error": "Its error",
+    "input": "Input resistance",
+}
+
+
+def register(page: BenchPage, name: str, **limits: str) -> None:
+    """Register an instrument that is worked by hand, with its limits."""
+    page.fill("Name", name)
+    page.label("Host").send_keys(Keys.CONTROL, "a", Keys.DELETE)
+    for key, text in limits.items():
+        page.fill(LABELS[key], text)
+    page.click("Register")
+    page.wait("the row", lambda: name in " ".join(page.texts("instrument")))
 
 
 def dress(page: BenchPage, theme: str) -> None:

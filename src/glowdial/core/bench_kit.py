@@ -22,10 +22,9 @@ from glowdial.core.quantities import (
     Quantity,
     engineering,
     parse,
-    significant,
 )
 
-LOADING_WORTH_SAYING = 0.95
+LOADING_WORTH_SAYING = 0.85
 ERROR_WORTH_SAYING_HZ = 100.0
 
 
@@ -156,7 +155,7 @@ def generator_words(limits: GeneratorLimits) -> str:
     return (
         f"{engineering(limits.lowest_hz, 'Hz')} to {engineering(limits.highest_hz, 'Hz')}, "
         f"{engineering(limits.least_v, 'V')} to {engineering(limits.greatest_v, 'V')} EMF{step}; "
-        f"frequency by {limits.known.value}, {significant(100.0 * limits.frequency_error, 2)} %"
+        f"frequency by {limits.known.value} ({100.0 * limits.frequency_error:.2g} %)"
     )
 
 

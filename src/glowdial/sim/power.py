@@ -154,17 +154,22 @@ class Power:
         return self._solve(left, state)
 
     def _solve(self, behind_v: float, state: BenchState) -> PowerPoint:
-        """At volts behind the lamp; the line's own resistance is met on the way in, twice over."""
-        point = self._inside(behind_v, state)
-        for _ in range(2 if self._condition.line_ohm > 0.0 else 0):
-            point = self._inside(behind_v - self._condition.line_ohm * point.line_a, state)
-        return point
-
-    def _inside(self, set_v: float, state: BenchState) -> PowerPoint:
-        set_v = max(set_v, 0.0)
+        """At volts behind the lamp. The line's resistance drops what the heaters draw, and stands
+        in series with the rectifier."""
         # a hundredth of a volt is finer than any meter, and lets the solution be remembered
-        set_v = round(set_v, 2)
-        theta = np.array(state.moving.theta) if state.moving else self.settled_heat(set_v, state)
+        inside_v = round(behind_v, 2)
+        theta = self._theta(inside_v, state)
+        heat_a = self._heat_a(inside_v, theta)
+        inside_v = round(max(inside_v - self._condition.line_ohm * heat_a, 0.0), 2)
+        theta = self._theta(inside_v, state)
+        point = self._inside(inside_v, theta, state)
+        left_v = max(behind_v - self._condition.line_ohm * point.line_a, 0.0)
+        return replace(point, set_v=left_v)
+
+    def _theta(self, set_v: float, state: BenchState) -> Floats:
+        return np.array(state.moving.theta) if state.moving else self.settled_heat(set_v, state)
+
+    def _inside(self, set_v: float, theta: Floats, state: BenchState) -> PowerPoint:
         emission = [emission_share(float(t)) for t in theta]
         rectifier = [e for e, h in zip(emission, self.heaters, strict=True) if h.rectifier]
         others = [e for e, h in zip(emission, self.heaters, strict=True) if not h.rectifier]
@@ -189,6 +194,8 @@ class Power:
         self, supply: Supply, set_v: float, rectifier: float, warm: float, state: BenchState
     ) -> tuple[SupplyPoint, dict[str, OperatingPoint]]:
         condition, worn = self._condition, self.worn(supply, state)
+        ratio = supply.secondary_v / supply.line_v
+        worn = replace(worn, source_ohm=worn.source_ohm + condition.line_ohm * ratio**2)
         rectifier, warm = round(rectifier, 5), round(warm, 5)
         drawn, points = 1.0, {}
         for _ in range(2):
@@ -232,17 +239,22 @@ class Power:
                 healed[key] = round(1.0 - left, 9)
         return healed
 
-    def _line_a(self, supply: Supply, set_v: float, found: SupplyPoint, theta: Floats) -> float:
-        """RMS line current: heaters in phase, the rectifier's pulses by their own RMS."""
+    def _heat_a(self, set_v: float, theta: Floats) -> float:
+        """What the heaters draw from the line, RMS."""
         if set_v <= 0.0:
             return 0.0
         string = self.string()
         if string is not None:
-            heat_a = string.share_v(set_v, theta)[1]
-        else:
-            hot_w = np.array([h.volts * h.amperes for h in self.heaters])
-            watts = np.square(set_v / self._nominal_v) * hot_w / resistance_share(theta)
-            heat_a = float(np.sum(watts)) / set_v
+            return string.share_v(set_v, theta)[1]
+        hot_w = np.array([h.volts * h.amperes for h in self.heaters])
+        watts = np.square(set_v / self._nominal_v) * hot_w / resistance_share(theta)
+        return float(np.sum(watts)) / set_v
+
+    def _line_a(self, supply: Supply, set_v: float, found: SupplyPoint, theta: Floats) -> float:
+        """RMS line current: heaters in phase, the rectifier's pulses by their own RMS."""
+        if set_v <= 0.0:
+            return 0.0
+        heat_a = self._heat_a(set_v, theta)
         both = math.sqrt(2.0) if supply.topology is not Topology.HALF_WAVE else 1.0
         pulses_a = found.rectifier_rms_a * both * supply.secondary_v / supply.line_v
         real_a = found.node_v[0] * found.load_a / set_v

@@ -31,7 +31,8 @@ DETECTOR_EFFICIENCY = 0.9
 NOISE_STEP_HZ = 500.0
 BREAKTHROUGH = 1e-4
 AUDIO_BAND_HZ = 5000.0
-STEP_S, AVC_PARTS = 1.0, 8
+STEP_S, SHORTEST_S, AVC_PARTS = 1.0, 0.02, 8
+MOVED_AT_ONCE, LEAST_LEVEL_V, AT_REST_AFTER = 0.15, 0.02, 8.0
 FM_WIDTHS = 20.0
 
 
@@ -56,27 +57,34 @@ class SignalPath:
     def advance(self, state: BenchState, step_s: float) -> BenchState:
         """The state ``step_s`` later: heaters warm, filters re-form, the AVC follows.
 
-        In quasi-static steps of a second or less; beyond a quarter of an hour the rest is at rest.
+        In even steps of a second or less. A step of eight AVC time constants or more is
+        quasi-static: the AVC line is taken at rest in it. Within a shorter one the line follows
+        its own law, in halves where the signal's level moves too much at once.
         """
-        left_s = step_s
-        while left_s > 1e-9:
-            part_s = min(left_s, STEP_S)
-            state = self._one_step(state, part_s)
-            left_s -= part_s
+        steps = max(1, math.ceil(step_s / STEP_S - 1e-9))
+        for _ in range(steps):
+            state = self._one_step(state, step_s / steps)
         return state
 
     def _one_step(self, state: BenchState, step_s: float) -> BenchState:
         power = self.power.at(state)
         theta = self.power.warmed(np.array(power.theta), power.set_v, state, step_s)
         law, avc_v = self.facts.circuit.avc, self.avc_v(state)
-        healed = self.power.healed(state, step_s)
+        warmed = tuple(float(t) for t in theta)
         after = replace(
             state,
             time_s=state.time_s + step_s,
-            healed=healed,
-            moving=Moving(tuple(float(t) for t in theta), avc_v),
+            healed=self.power.healed(state, step_s),
+            moving=Moving(warmed, avc_v),
         )
-        before_v, after_v = self.open_loop_v(state), self.open_loop_v(after)
+        after_v = self.open_loop_v(after)
+        if step_s >= AT_REST_AFTER * law.time_constant_s:
+            rest_v = float(self._settled_avc(np.array([after_v]))[0])
+            return replace(after, moving=Moving(warmed, rest_v))
+        before_v = self.open_loop_v(state)
+        moved = abs(math.log((after_v + LEAST_LEVEL_V) / (before_v + LEAST_LEVEL_V)))
+        if moved > MOVED_AT_ONCE and step_s > SHORTEST_S:
+            return self._one_step(self._one_step(state, 0.5 * step_s), 0.5 * step_s)
         for n in range(AVC_PARTS):
             # what drives the loop changes evenly over the step
             drive_v = before_v + (after_v - before_v) * (n + 0.5) / AVC_PARTS
@@ -88,7 +96,7 @@ class SignalPath:
                 control_v_per_neper=law.control_v_per_neper,
                 delay_v=law.delay_v,
             )
-        return replace(after, moving=Moving(tuple(float(t) for t in theta), avc_v))
+        return replace(after, moving=Moving(warmed, avc_v))
 
     def cooled(self, state: BenchState) -> BenchState:
         """The state as if it had stood switched off for long: everything cold, nothing at rest."""

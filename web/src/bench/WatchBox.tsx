@@ -4,7 +4,6 @@ import { useState } from "react";
 import { client, unwrap } from "../api/client";
 import { PlainButton } from "../shared/Buttons";
 import { FormDialog } from "../shared/FormDialog";
-import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { GuardReading } from "./useLive";
 import type { Watch } from "./useWatch";
@@ -30,27 +29,20 @@ export function WatchBox({ watch, large, stopped, onStop, onCapture }: Props) {
               {live.text}
             </Text>
           )}
-          <Text fontSize="15px" data-testid="live-peak">
-            {large ? "" : `now ${live.text}; `}peak held {live.held.toFixed(3)} V: {live.words}
-          </Text>
+          {large && (
+            <Text fontSize="15px" data-testid="live-peak">
+              peak held {live.held.toFixed(3)} V: {live.words}
+            </Text>
+          )}
           {live.guard && <GuardLine guard={live.guard} />}
         </>
       )}
-      <Flex gap={2} mt={2} wrap="wrap">
+      <Flex gap={2} mt={live ? 2 : 0}>
         <Small on={watch.on} words="Watch" keys="F6" onClick={watch.toggle} />
         <Small on={watch.tone} words="Tone" keys="F7" onClick={watch.toggleTone} />
         <Small on={watch.guard !== null} words="Guard" onClick={() => setSetting(true)} />
         <Small words="Capture" keys="F3" disabled={!live} onClick={onCapture} />
-        <PlainButton
-          px={3}
-          fontSize="15px"
-          borderColor="outside"
-          color="outside"
-          onClick={onStop}
-          data-testid="stop"
-        >
-          All outputs off <KeyHint keys="F10" />
-        </PlainButton>
+        <Small words="All off" keys="F10" stops onClick={onStop} />
       </Flex>
       {stopped && (
         <Text role="status" mt={1} fontSize="15px" data-testid="stopped">
@@ -68,21 +60,32 @@ type SmallProps = {
   words: string;
   keys?: string;
   disabled?: boolean;
+  stops?: boolean;
   onClick: () => void;
 };
 
-function Small({ on, words, keys, disabled, onClick }: SmallProps) {
+function Small({ on, words, keys, disabled, stops, onClick }: SmallProps) {
   return (
     <PlainButton
-      px={3}
+      flex="1"
+      h="52px"
+      px={1}
+      flexDirection="column"
+      gap={0}
       fontSize="15px"
       disabled={disabled ?? false}
-      borderColor={on ? "glow" : "edge"}
+      borderColor={stops ? "outside" : on ? "glow" : "edge"}
+      color={stops ? "outside" : "ink"}
       {...(on === undefined ? {} : { "aria-pressed": on })}
       onClick={onClick}
     >
-      {on ? "● " : ""}
-      {words} {keys && <KeyHint keys={keys} />}
+      <span>
+        {on ? "● " : ""}
+        {words}
+      </span>
+      <Text as="span" fontSize="13px" color={stops ? "outside" : "dim"} fontFamily="mono">
+        {keys ?? "limits"}
+      </Text>
     </PlainButton>
   );
 }

@@ -32,7 +32,7 @@ from glowdial.core.supply.circuit import (
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
-SAMPLES, GUESSES = 128, 33
+SAMPLES, FINE_SAMPLES, NARROW, GUESSES = 64, 160, 9, 33
 # a supply without any load still bleeds through insulation: keeps the mean defined
 INSULATION_S = 1e-8
 _NEWTON_PASSES = 80
@@ -80,14 +80,16 @@ def steady_state(
         zeros = (0.0,) * nodes
         return SupplyPoint(line_v, zeros, zeros, 0.0, 0.0, 0.0)
     rectifier = replace(supply.rectifier, perveance=supply.rectifier.perveance * emission)
-    drive, repeat_s = _drive(supply, line_v)
-    harmonics: Floats = 2.0 * np.pi / repeat_s * np.arange(SAMPLES // 2 + 1, dtype=np.float64)
-    start_v = _flat_guess_v(supply, rectifier, drive, warmth)
+    drive, repeat_s = _drive(supply, line_v, SAMPLES)
+    start_v, start = _flat_start(supply, rectifier, drive, warmth)
+    if np.count_nonzero(start) < NARROW:
+        # a short, steep pulse wants a finer look for its RMS
+        drive, repeat_s = _drive(supply, line_v, FINE_SAMPLES)
+        start_v, start = _flat_start(supply, rectifier, drive, warmth)
+    harmonics: Floats = 2.0 * np.pi / repeat_s * np.arange(drive.size // 2 + 1, dtype=np.float64)
     # the load's own ripple current is small: its slope where it is expected to settle will do
     slope_s = max(supply.load.slope_s(start_v, warmth), INSULATION_S)
     port = _filter_port(supply, slope_s, harmonics)
-    guess = np.array([start_v]), np.array([supply.load.total_a(start_v, warmth)])
-    start = _flat_current_a(supply, rectifier, drive, *guess)[0]
     matrix = _port_matrix(supply, port, repeat_s)
 
     def direct(last_v: float) -> _Direct:
@@ -163,17 +165,26 @@ def _port_matrix(supply: Supply, port: _Port, repeat_s: float) -> Floats:
     return np.array(rows[:samples], dtype=np.float64)
 
 
-def _drive(supply: Supply, line_v: float) -> tuple[Floats, float]:
+def _drive(supply: Supply, line_v: float, samples: int) -> tuple[Floats, float]:
     """Open-circuit volts that push the rectifier over one repetition, and its length in s."""
     peak = supply.peak_v * line_v / supply.line_v
     full_wave = supply.topology.full_wave
     repeat_s = (0.5 if full_wave else 1.0) / supply.line_hz
-    turns = np.arange(SAMPLES) / SAMPLES * (0.5 if full_wave else 1.0)
+    turns = np.arange(samples) / samples * (0.5 if full_wave else 1.0)
     if supply.waveform is Waveform.SINE:
         return peak * np.sin(2.0 * np.pi * turns), repeat_s
     # a triangle of the same zeros, cut off at the height that the swing reaches
     triangle = 1.0 - np.abs(((4.0 * turns + 1.0) % 4.0) - 2.0)
     return peak * np.clip(triangle / max(supply.swing_share, 1e-3), -1.0, 1.0), repeat_s
+
+
+def _flat_start(
+    supply: Supply, rectifier: Rectifier, drive: Floats, warmth: float
+) -> tuple[float, Floats]:
+    """Where to start: last node and current as if the reservoir did not ripple."""
+    start_v = _flat_guess_v(supply, rectifier, drive, warmth)
+    guess = np.array([start_v]), np.array([supply.load.total_a(start_v, warmth)])
+    return start_v, _flat_current_a(supply, rectifier, drive, *guess)[0]
 
 
 def _flat_guess_v(supply: Supply, rectifier: Rectifier, drive: Floats, warmth: float) -> float:
