@@ -122,6 +122,9 @@ class BenchPage:
 
     def faults(self, axe: str) -> list[str]:
         """What the accessibility checker finds at WCAG 2.2 AA on the page as it is."""
+        # a colour in the middle of its transition is none that anybody reads
+        at_rest = "return document.getAnimations().every(a => a.playState === 'finished')"
+        self.wait("transitions to end", lambda: self.driver.execute_script(at_rest))
         self.driver.execute_script(axe)
         found = self.driver.execute_async_script(
             f"const done = arguments[0]; axe.run(document, {AXE_RULES}).then("

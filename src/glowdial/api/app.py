@@ -11,7 +11,17 @@ from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
 from glowdial import __version__
-from glowdial.api import bench, calc, entries, instruments, jobs, problems, sheets
+from glowdial.api import (
+    bench,
+    calc,
+    calc_parts,
+    calc_supply,
+    entries,
+    instruments,
+    jobs,
+    problems,
+    sheets,
+)
 from glowdial.api.guard import Guard
 from glowdial.api.shapes import Health
 from glowdial.workshop.house import Workshop
@@ -40,7 +50,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     )
     app.state.workshop = workshop
     problems.install(app)
-    for room in (jobs, entries, bench, instruments, sheets, calc):
+    for room in (jobs, entries, bench, instruments, sheets, calc, calc_parts, calc_supply):
         app.include_router(room.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])

@@ -32,7 +32,7 @@ NOISE_STEP_HZ = 500.0
 BREAKTHROUGH = 1e-4
 AUDIO_BAND_HZ = 5000.0
 STEP_S, SHORTEST_S, AVC_PARTS = 1.0, 0.02, 8
-MOVED_AT_ONCE, LEAST_LEVEL_V, AT_REST_AFTER = 0.15, 0.02, 8.0
+MOVED_AT_ONCE, LEAST_LEVEL_V, AT_REST_AFTER = 0.15, 0.02, 5.0
 FM_WIDTHS = 20.0
 
 
@@ -57,7 +57,7 @@ class SignalPath:
     def advance(self, state: BenchState, step_s: float) -> BenchState:
         """The state ``step_s`` later: heaters warm, filters re-form, the AVC follows.
 
-        In even steps of a second or less. A step of eight AVC time constants or more is
+        In even steps of a second or less. A step of five AVC time constants or more is
         quasi-static: the AVC line is taken at rest in it. Within a shorter one the line follows
         its own law, in halves where the signal's level moves too much at once.
         """

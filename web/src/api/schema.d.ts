@@ -24,6 +24,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/discharge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Discharge
+         * @description How long the filter capacitors stay dangerous, from the whole network.
+         */
+        post: operations["calcDischarge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/filament": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Filament
+         * @description Which of a meter's resistance ranges may touch a filament.
+         */
+        post: operations["calcFilament"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/guard": {
         parameters: {
             query?: never;
@@ -38,6 +78,67 @@ export interface paths {
          * @description Whether a guard reading can be watched between limits as typed, and how they were read.
          */
         post: operations["calcGuard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/lamp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Lamp
+         * @description What a series lamp takes at a current: I ~ V^0.55 of its rating.
+         */
+        post: operations["calcLamp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/marking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Marking
+         * @description A value as it is marked on an old part: printed, by bands, or by dots on mica.
+         */
+        post: operations["calcMarking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Part
+         * @description What replaces a part from stock: fewest parts inside the window, then nearest by ratio.
+         *     ``lines`` are places in the stock, empty when nothing there carries the rating.
+         */
+        post: operations["calcPart"];
         delete?: never;
         options?: never;
         head?: never;
@@ -84,6 +185,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/series-resistor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Series Resistor
+         * @description The series resistor that brings B+ to a target, and standard values with their heat.
+         */
+        post: operations["calcSeriesResistor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/supply": {
         parameters: {
             query?: never;
@@ -104,6 +225,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/supply-diagnosis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Supply Diagnosis
+         * @description What ails a supply, from up to eight settled readings of its nodes and ripple.
+         */
+        post: operations["calcSupplyDiagnosis"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/tracking": {
         parameters: {
             query?: never;
@@ -118,6 +259,26 @@ export interface paths {
          * @description Three-point tracking and its error over the band at 41 frequencies.
          */
         post: operations["calcTracking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/winding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Winding
+         * @description A winding's resistance at 20 degrees, leads taken off, against the sheet.
+         */
+        post: operations["calcWinding"];
         delete?: never;
         options?: never;
         head?: never;
@@ -944,6 +1105,71 @@ export interface components {
              */
             version: number;
         };
+        /** DiagnosisAnswer */
+        DiagnosisAnswer: {
+            /** Healthy Ohm */
+            healthy_ohm: number;
+            /** Next Measurement */
+            next_measurement: string;
+            /** Rectifier Ohm */
+            rectifier_ohm: number;
+            /** Suspicions */
+            suspicions: components["schemas"]["SuspicionRow"][];
+        };
+        /** DiagnosisRequest */
+        DiagnosisRequest: {
+            /** Readings */
+            readings: components["schemas"]["DiagnosisRow"][];
+            /**
+             * @example {
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply: components["schemas"]["SupplySheet"];
+        };
+        /** DiagnosisRow */
+        DiagnosisRow: {
+            /**
+             * Line V
+             * @example 230
+             */
+            line_v: number;
+            /**
+             * Node V
+             * @example [
+             *       262,
+             *       203
+             *     ]
+             */
+            node_v: (number | null)[];
+            /**
+             * Ripple V
+             * @example [
+             *       14,
+             *       1.2
+             *     ]
+             */
+            ripple_v?: (number | null)[];
+        };
         /** DialAnswer */
         DialAnswer: {
             /** Correction Hz */
@@ -981,6 +1207,45 @@ export interface components {
              */
             true_hz: number[];
         };
+        /**
+         * DischargeAnswer
+         * @description Seconds to below 30 V; -1 when nothing discharges the capacitors.
+         */
+        DischargeAnswer: {
+            /** Seconds */
+            seconds: number;
+            /** Words */
+            words: string;
+        };
+        /** DischargeRequest */
+        DischargeRequest: {
+            /**
+             * @example {
+             *       "bleeder_ohm": 150000,
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply: components["schemas"]["SupplySheet"];
+        };
         /** FieldShape */
         FieldShape: {
             /** Label */
@@ -995,6 +1260,35 @@ export interface components {
             required: boolean;
             /** Unit */
             unit: string;
+        };
+        /** FilamentAnswer */
+        FilamentAnswer: {
+            /** Danger */
+            danger: string;
+            /** Use */
+            use: string;
+            /** Words */
+            words: string[];
+        };
+        /** FilamentRequest */
+        FilamentRequest: {
+            /**
+             * Filament A
+             * @example 0.06
+             */
+            filament_a: number;
+            /**
+             * Filament V
+             * @example 2
+             */
+            filament_v: number;
+            /**
+             * Meter
+             * @example old ohmmeter
+             */
+            meter: string;
+            /** Ranges */
+            ranges: components["schemas"]["OhmRangeRow"][];
         };
         /**
          * FilterSheet
@@ -1128,6 +1422,29 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** LampAnswer */
+        LampAnswer: {
+            /** Volts */
+            volts: number;
+        };
+        /** LampRequest */
+        LampRequest: {
+            /**
+             * Current A
+             * @example 0.12
+             */
+            current_a: number;
+            /**
+             * Lamp V
+             * @example 230
+             */
+            lamp_v: number;
+            /**
+             * Lamp W
+             * @example 60
+             */
+            lamp_w: number;
+        };
         /** LeadShape */
         LeadShape: {
             /** Source */
@@ -1144,6 +1461,12 @@ export interface components {
             /** Turns */
             turns: string;
         };
+        /**
+         * LoadKind
+         * @description What the supply feeds.
+         * @enum {string}
+         */
+        LoadKind: "resistive" | "constant current";
         /** LogShape */
         LogShape: {
             /**
@@ -1167,6 +1490,34 @@ export interface components {
             verdict: string;
             /** Words */
             words: string;
+        };
+        /** MarkedRow */
+        MarkedRow: {
+            /** Tolerance */
+            tolerance: number | null;
+            /** Value */
+            value: number;
+            /** Volts */
+            volts: number | null;
+        };
+        /** MarkingAnswer */
+        MarkingAnswer: {
+            /** Sections */
+            sections: components["schemas"]["MarkedRow"][];
+        };
+        /** MarkingRequest */
+        MarkingRequest: {
+            /**
+             * Kind
+             * @example capacitor
+             * @enum {string}
+             */
+            kind: "capacitor" | "bands" | "mica dots";
+            /**
+             * Text
+             * @example 20+20 MFD 450V
+             */
+            text: string;
         };
         /** MeasureRequest */
         MeasureRequest: {
@@ -1236,6 +1587,32 @@ export interface components {
              */
             version: number;
         };
+        /** OhmRangeRow */
+        OhmRangeRow: {
+            /** @example series */
+            kind: components["schemas"]["OhmmeterKind"];
+            /**
+             * Name
+             * @example R x 1
+             */
+            name: string;
+            /**
+             * Open V
+             * @example 1.5
+             */
+            open_v: number;
+            /**
+             * Short A
+             * @example 0.15
+             */
+            short_a: number;
+        };
+        /**
+         * OhmmeterKind
+         * @description How a range makes its current.
+         * @enum {string}
+         */
+        OhmmeterKind: "series" | "constant current";
         /** OpenJobRequest */
         OpenJobRequest: {
             /**
@@ -1280,6 +1657,58 @@ export interface components {
             /** Id */
             id: number;
         };
+        /** PartAnswer */
+        PartAnswer: {
+            /** Inside */
+            inside: boolean;
+            /** Joined */
+            joined: string;
+            /** Lines */
+            lines: number[];
+            /** Nearest Standard */
+            nearest_standard: number;
+            /** Value */
+            value: number;
+        };
+        /** PartRequest */
+        PartRequest: {
+            /**
+             * Above
+             * @default 0.5
+             */
+            above: number;
+            /**
+             * Below
+             * @description window below, as a share
+             * @default 0.2
+             */
+            below: number;
+            /**
+             * Kind
+             * @example capacitor
+             * @enum {string}
+             */
+            kind: "capacitor" | "resistor";
+            /**
+             * Rating
+             * @description V, or W twice dissipated
+             * @example 350
+             */
+            rating: number;
+            /** Stock */
+            stock: components["schemas"]["StockRow"][];
+            /**
+             * Value
+             * @example 0.000032
+             */
+            value: number;
+        };
+        /**
+         * Place
+         * @description On which side of the first filter capacitor the resistor sits.
+         * @enum {string}
+         */
+        Place: "ahead of the reservoir" | "behind the reservoir";
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -1487,6 +1916,96 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** ResistorAnswer */
+        ResistorAnswer: {
+            /** Choices */
+            choices: components["schemas"]["ResistorChoiceRow"][];
+            /** Final */
+            final: boolean;
+            /** Predicted V */
+            predicted_v: number;
+            /** Try Ohm */
+            try_ohm: number;
+            /** Words */
+            words: string;
+        };
+        /** ResistorChoiceRow */
+        ResistorChoiceRow: {
+            /** B Plus V */
+            b_plus_v: number;
+            /** Dissipation W */
+            dissipation_w: number;
+            /** Rating W */
+            rating_w: number;
+            /** Values Ohm */
+            values_ohm: number[];
+            /** Words */
+            words: string;
+        };
+        /** ResistorRequest */
+        ResistorRequest: {
+            /** @example resistive */
+            load: components["schemas"]["LoadKind"];
+            /** @example behind the reservoir */
+            place: components["schemas"]["Place"];
+            /**
+             * Readings
+             * @example [
+             *       {
+             *         "b_plus_v": 268,
+             *         "resistance_ohm": 0
+             *       },
+             *       {
+             *         "b_plus_v": 215,
+             *         "resistance_ohm": 680
+             *       }
+             *     ]
+             */
+            readings: components["schemas"]["ResistorRow"][];
+            /**
+             * @example {
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply: components["schemas"]["SupplySheet"];
+            /**
+             * Target V
+             * @example 235
+             */
+            target_v: number;
+        };
+        /** ResistorRow */
+        ResistorRow: {
+            /**
+             * B Plus V
+             * @example 242
+             */
+            b_plus_v: number;
+            /**
+             * Resistance Ohm
+             * @example 470
+             */
+            resistance_ohm: number;
+        };
         /** ResultShape */
         ResultShape: {
             /** As Found */
@@ -1687,6 +2206,25 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** StockRow */
+        StockRow: {
+            /**
+             * Count
+             * @default 1000
+             */
+            count: number;
+            /**
+             * Rating
+             * @description V of a capacitor, else W
+             * @example 450
+             */
+            rating: number;
+            /**
+             * Value
+             * @example 0.000022
+             */
+            value: number;
+        };
         /**
          * Stopped
          * @description What could not be switched off; empty when all outputs are off.
@@ -1824,6 +2362,17 @@ export interface components {
             topology: components["schemas"]["Topology"];
             /** @default sine */
             waveform: components["schemas"]["Waveform"];
+        };
+        /** SuspicionRow */
+        SuspicionRow: {
+            /** Cause */
+            cause: string;
+            /** Probability */
+            probability: number;
+            /** Severity */
+            severity: number;
+            /** Words */
+            words: string;
         };
         /** SwitchedShape */
         SwitchedShape: {
@@ -2095,6 +2644,40 @@ export interface components {
          * @enum {string}
          */
         Waveform: "sine" | "vibrator";
+        /** WindingAnswer */
+        WindingAnswer: {
+            /** Corrected Ohm */
+            corrected_ohm: number;
+            /** Inside */
+            inside: boolean;
+            /** Words */
+            words: string;
+        };
+        /** WindingRequest */
+        WindingRequest: {
+            /**
+             * Leads Ohm
+             * @default 0
+             * @example 0.1
+             */
+            leads_ohm: number;
+            /**
+             * Measured Ohm
+             * @example 3.4
+             */
+            measured_ohm: number;
+            /**
+             * Sheet Ohm
+             * @example 3.2
+             */
+            sheet_ohm: number;
+            /**
+             * Temperature C
+             * @default 20
+             * @example 23
+             */
+            temperature_c: number;
+        };
         /** WithdrawRequest */
         WithdrawRequest: {
             /** Seq */
@@ -2198,6 +2781,108 @@ export interface operations {
             };
         };
     };
+    calcDischarge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DischargeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DischargeAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcFilament: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilamentRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilamentAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcGuard: {
         parameters: {
             query?: never;
@@ -2218,6 +2903,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GuardAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcLamp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LampRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LampAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcMarking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkingAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartAnswer"];
                 };
             };
             /** @description not here */
@@ -2351,6 +3189,57 @@ export interface operations {
             };
         };
     };
+    calcSeriesResistor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResistorRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResistorAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcSupply: {
         parameters: {
             query?: never;
@@ -2402,6 +3291,57 @@ export interface operations {
             };
         };
     };
+    calcSupplyDiagnosis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DiagnosisRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosisAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcTracking: {
         parameters: {
             query?: never;
@@ -2422,6 +3362,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrackingAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcWinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindingAnswer"];
                 };
             };
             /** @description not here */

@@ -37,7 +37,7 @@ export function BenchPanel(props: Props) {
   const open = step !== null && step.cautions.length === 0 && step.status !== "blocked";
   const measurable = open && Boolean(step.ask?.measurable);
   return (
-    <Stack as="section" aria-label="Bench" bg="panel" p={4} gap={3}>
+    <Stack as="section" aria-label="Bench" bg="panel" px={4} py={3} gap={2}>
       <Flex justify="space-between" align="baseline">
         <Heading fontSize="20px" fontWeight={500}>
           Bench
@@ -57,7 +57,7 @@ export function BenchPanel(props: Props) {
       {bench.link !== "hand" && (
         <Stack gap={2}>
           <Button
-            h="52px"
+            h="48px"
             bg={measurable ? "glow" : "raised"}
             color={measurable ? "onGlow" : "dim"}
             disabled={!measurable}

@@ -20,7 +20,16 @@ export function Registers({ job, stepKey, writes }: Props) {
     write.then(() => setTrouble(null), setTrouble);
   };
   return (
-    <Stack as="section" aria-label="On, off and changed" bg="panel" p={4} gap={2} flex="1" minH={0}>
+    <Stack
+      as="section"
+      aria-label="On, off and changed"
+      bg="panel"
+      px={4}
+      py={3}
+      gap={1}
+      flex="1"
+      minH={0}
+    >
       <Heading fontSize="20px" fontWeight={500}>
         On, off and changed
       </Heading>

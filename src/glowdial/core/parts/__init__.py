@@ -1,0 +1,1 @@
+"""Parts: values as marked, standard values, what replaces what, what may bridge the mains."""
