@@ -149,6 +149,9 @@ def test_closing_takes_a_reason_and_not_everything_can_be_closed(
     caller: Caller, hand_job: int
 ) -> None:
     body = {"step": "intake.controls", "reason": " ", "decided_by": "bench"}
+    problem(caller.into(hand_job, "closures", **body), 409)  # its caution waits
+    oil = {"step": "intake.controls", "danger": "old capacitors, ballast, heat shields"}
+    assert caller.into(hand_job, "acknowledgements", **oil).status_code == 201
     assert problem(caller.into(hand_job, "closures", **body), 422)["field"] == "reason"
     body["reason"] = "no knobs on it"
     assert caller.into(hand_job, "closures", **body).status_code == 201

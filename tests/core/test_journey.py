@@ -22,7 +22,7 @@ from glowdial.core.journey.record import (
 )
 from glowdial.core.journey.report import build_report
 from glowdial.core.journey.steps import Ask, Doing, Stage, Status
-from glowdial.core.safety import Danger, caution, cold_dangers, power_dangers
+from glowdial.core.safety import Activity, Danger, caution, dangers_for
 
 FACTS = tidewater_facts()
 RAMP = {"25": 0.0, "40": 0.0, "55": 139.0, "70": 157.0, "85": 187.0, "100": 218.0}
@@ -65,12 +65,10 @@ def test_the_first_step_is_the_complaint_and_everything_powered_waits_for_the_ga
 def test_cautions_wait_in_the_step_where_the_danger_is() -> None:
     state = at(JobRecord())
     gate = state.step("bring-up.gate")
-    assert missing_cautions(gate, JobRecord()) == power_dangers(FACTS.chassis)
+    assert missing_cautions(gate, JobRecord()) == dangers_for(FACTS, Activity.POWER)
     seen = a_record(acknowledgements=(Acknowledgement(1, gate.key, "mains"),))
     assert "mains" not in missing_cautions(gate, seen)
     assert "Follow your local electrical codes" in caution(Danger.MAINS).sentences[-1]
-    assert Danger.TRANSFORMERLESS in power_dangers("transformerless")
-    assert cold_dangers("battery") == ()
 
 
 def test_low_resistance_keeps_the_power_off_until_it_is_explained() -> None:

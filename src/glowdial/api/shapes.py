@@ -500,7 +500,8 @@ def step_shape(view: JobView, step: Step) -> StepShape:
         leads=[LeadShape(source=x.source, through=x.through, to=x.to) for x in step.leads],
         controls=list(step.controls),
         cautions=[
-            CautionShape(danger=d, sentences=list(caution(Danger(d)).sentences)) for d in waiting
+            CautionShape(danger=d, sentences=list(caution(Danger(d), view.facts).sentences))
+            for d in waiting
         ],
         powered=step.powered,
         adjuster=step.adjuster,

@@ -96,7 +96,10 @@ class Gap:
 
 @dataclass(frozen=True, slots=True)
 class ReceiverFacts:
-    """All that the stages need to know of a model."""
+    """All that the stages need to know of a model.
+
+    ``traits`` are those of ``safety.Trait`` that the sheet tells beyond the kind of chassis.
+    """
 
     title: str
     chassis: str
@@ -112,6 +115,7 @@ class ReceiverFacts:
     dummy_aerial: str
     controls: tuple[str, ...]
     circuit: Circuit
+    traits: tuple[str, ...] = ()
     gaps: tuple[Gap, ...] = field(default=())
 
     def adjuster(self, key: str) -> Adjuster:

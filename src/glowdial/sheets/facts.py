@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.circuit import Circuit
 from glowdial.core.errors import BadInput
 from glowdial.core.receiver import (
     DEFAULT_DIAL_TOLERANCE,
@@ -14,6 +15,7 @@ from glowdial.core.receiver import (
     ReceiverFacts,
     SensitivityPoint,
 )
+from glowdial.core.safety import Trait
 from glowdial.core.supply.circuit import (
     FilterSection,
     Load,
@@ -21,6 +23,7 @@ from glowdial.core.supply.circuit import (
     RectifierKind,
     Supply,
     Topology,
+    Waveform,
     gas_rectifier,
     silicon_rectifier,
     vacuum_rectifier,
@@ -37,6 +40,7 @@ from glowdial.sheets.circuit_facts import circuit_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     BandSheet,
+    Chassis,
     ReceiverSheet,
     RectifierSheet,
     SupplySheet,
@@ -55,6 +59,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
     """
     gang = Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
     tracked = {band.key: _tracked(sheet, band, gang) for band in sheet.bands}
+    circuit = circuit_of(sheet)
     return ReceiverFacts(
         title=f"{sheet.maker} {sheet.model}",
         chassis=sheet.chassis.value,
@@ -69,7 +74,8 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         warm_up_minutes=sheet.warm_up_minutes,
         dummy_aerial=sheet.dummy_aerial,
         controls=tuple(sheet.controls),
-        circuit=circuit_of(sheet),
+        circuit=circuit,
+        traits=_traits(sheet, circuit),
         gaps=_gaps(sheet),
     )
 
@@ -122,6 +128,24 @@ def _part_f(
             padder = adjuster.kind is AdjusterKind.PADDER
             return nominal.oscillator.padder_f if padder else nominal.oscillator.trimmer_f
     return None
+
+
+def _traits(sheet: ReceiverSheet, circuit: Circuit) -> tuple[str, ...]:
+    """What the sheet tells that decides cautions, beside what its owner ticked."""
+    found = {t.value for t in sheet.traits}
+    supply = sheet.supply
+    if supply is not None:
+        if supply.rectifier.kind is RectifierKind.SELENIUM:
+            found.add(Trait.SELENIUM)
+        if supply.waveform is Waveform.SQUARE:
+            found |= {Trait.BATTERY, Trait.FILTERS}
+    if circuit.heaters.in_series:
+        found.add(Trait.SERIES_STRING)
+    if sheet.chassis is Chassis.BATTERY and any(h.direct for h in circuit.heaters.heaters):
+        found.add(Trait.BATTERY_FILAMENTS)
+    if any("indicator" in t.function.lower() or "eye" in t.function.lower() for t in sheet.line_up):
+        found.add(Trait.TUNING_EYE)
+    return tuple(sorted(str(t) for t in found))
 
 
 def _transformer(sheet: TransformerSheet) -> IfTransformer:

@@ -12,6 +12,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
+from glowdial.core.safety import Trait
 from glowdial.core.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.tracking import AdjusterKind, TrimmerPlace
 from glowdial.sheets.circuit import CircuitSheet
@@ -241,6 +242,9 @@ class ReceiverSheet(Section):
     warm_up_minutes: float = Field(default=20.0, gt=0, le=240)
     dummy_aerial: Words = "200 pF in series"
     controls: list[Words] = Field(default_factory=list, max_length=30)
+    traits: list[Trait] = Field(
+        default_factory=list, max_length=12, description="what decides cautions, where it is so"
+    )
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:

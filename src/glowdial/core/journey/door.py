@@ -17,7 +17,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.quantities import RESISTANCE, engineering
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.safety import cold_dangers
+from glowdial.core.safety import Activity, dangers_for
 from glowdial.core.windows import Window
 
 LEAST_B_PLUS_OHM = 10e3
@@ -66,6 +66,7 @@ def _controls(facts: ReceiverFacts, record: JobRecord) -> Step:
         Stage.INTAKE,
         "Try every control by hand",
         "A control that sticks or slips now would be blamed on an adjuster later.",
+        dangers=dangers_for(facts, Activity.OPENING),
         notes=_texts(record, "intake.controls", "controls", ask.fields),
     )
     answered = record.latest(step.key, ask.key) is not None
@@ -120,7 +121,7 @@ def cold_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
             Lead("ohmmeter +", "clip", "B+ at the last filter capacitor"),
             Lead("ohmmeter -", "clip", "chassis"),
         ),
-        dangers=tuple(cold_dangers(facts.chassis)),
+        dangers=dangers_for(facts, Activity.COLD_CHECKS),
         advice=("Find out why it is low before power: filter capacitor, bypass, or wiring.",)
         if low
         else (),

@@ -33,6 +33,7 @@ from glowdial.core.journey.steps import (
 from glowdial.core.quantities import AVC_VOLTS, LEVEL, TURNS, engineering, khz, turns
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.resonance import vertex
+from glowdial.core.safety import Activity, dangers_for
 from glowdial.core.windows import Window, symmetric
 
 SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
@@ -83,7 +84,7 @@ def _set_up(facts: ReceiverFacts, record: JobRecord) -> Step:
             "volume right down, the AVC meter is the indicator",
             "dial where no station comes in",
         ),
-        dangers=("live alignment",),
+        dangers=dangers_for(facts, Activity.ALIGNING, Activity.SIGNAL_IN),
         powered=True,
         makes=(CLIP,),
         switches_off=(VOLUME,),

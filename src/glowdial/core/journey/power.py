@@ -20,7 +20,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, significant
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.safety import power_dangers
+from glowdial.core.safety import Activity, dangers_for
 from glowdial.core.supply.circuit import Supply
 from glowdial.core.supply.rampup import (
     RAMP_FRACTIONS,
@@ -48,7 +48,7 @@ def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
         Stage.BRING_UP,
         "Pass the safety gate",
         "Nothing that follows is open until these are acknowledged for this set.",
-        dangers=tuple(power_dangers(facts.chassis)),
+        dangers=dangers_for(facts, Activity.POWER),
     )
     return settle(step, remaining=None if record.latest(GATE, "ready") else ask)
 

@@ -13,7 +13,7 @@ from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Status
 from glowdial.core.quantities import engineering, khz, turns
 from glowdial.core.receiver import BandFacts, ReceiverFacts
-from glowdial.core.safety import caution, power_dangers
+from glowdial.core.safety import Activity, caution, dangers_for
 from glowdial.core.windows import Window, judge, symmetric
 
 RAMP = "bring-up.ramp"
@@ -80,7 +80,9 @@ def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> R
         ),
         not_settled=tuple(unsettled),
         gaps=tuple(f"{g.what}: {g.instead}" for g in facts.gaps),
-        cautions=tuple(s for d in power_dangers(facts.chassis) for s in caution(d).sentences[:-1]),
+        cautions=tuple(
+            s for d in dangers_for(facts, Activity.POWER) for s in caution(d, facts).sentences[:-1]
+        ),
         next_check=_next_check(journey),
     )
 
