@@ -76,6 +76,10 @@ class NetworkBench:
             return self.supply.line_volts()
         if self.multimeter is None:
             raise _missing("multimeter")
+        if meter == "reservoir" or meter.startswith("ripple"):
+            raise Conflict(
+                "These readings want the meter's leads moved from place to place: type them."
+            )
         if meter == "resistance":
             return self.multimeter.resistance_ohm()
         if meter in ("audio", "line"):

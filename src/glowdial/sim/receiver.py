@@ -22,7 +22,16 @@ from glowdial.sim.stages import strain_of
 from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6
-METERS = ("avc", "audio", "b-plus", "line", "resistance")
+METERS = (
+    "avc",
+    "audio",
+    "b-plus",
+    "reservoir",
+    "ripple reservoir",
+    "ripple b-plus",
+    "line",
+    "resistance",
+)
 
 
 class SimulatedReceiver(SignalPath):
@@ -31,8 +40,8 @@ class SimulatedReceiver(SignalPath):
     def read(self, state: BenchState, meter: str) -> float:
         """One reading in V (or ohm); the same state always reads the same.
 
-        ``meter`` is one of "avc" (magnitude), "audio" (RMS), "b-plus", "line", "resistance".
-        Raises BadInput for another.
+        ``meter`` is one of ``METERS``: "avc" as its magnitude, "audio" as RMS, ripples peak to
+        peak. Raises BadInput for another.
         """
         return self.unsteady(self._exact(state, meter), state, meter)
 
@@ -75,6 +84,11 @@ class SimulatedReceiver(SignalPath):
             return state.line_v
         if meter == "b-plus":
             return self.power.at(state).b_plus_v
+        if meter == "reservoir":
+            return self.power.at(state).node_v[0]
+        if meter in ("ripple reservoir", "ripple b-plus"):
+            ripple_v = self.power.at(state).ripple_v
+            return ripple_v[0] if meter == "ripple reservoir" else ripple_v[-1]
         if meter == "resistance":
             return self.cold_resistance_ohm()
         if meter == "avc":

@@ -18,6 +18,7 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
+from glowdial.core.journey.supply_stage import diagnosis_steps
 from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, significant
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Activity, dangers_for
@@ -37,8 +38,11 @@ GATE = "bring-up.gate"
 
 
 def power_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
-    """Gate, setting up, ramp."""
-    return [_gate(facts, record), _setting_up(record), _ramp(facts, record)]
+    """Gate, setting up, ramp, and what ails the supply where the ramp shows that something does."""
+    ramp, wear = _ramp(facts, record)
+    tired = wear is not None and wear.tired
+    more = diagnosis_steps(facts, record, ramp, tired)
+    return [_gate(facts, record), _setting_up(record), ramp, *more]
 
 
 def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -71,7 +75,7 @@ def _setting_up(record: JobRecord) -> Step:
     return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
 
 
-def _ramp(facts: ReceiverFacts, record: JobRecord) -> Step:
+def _ramp(facts: ReceiverFacts, record: JobRecord) -> tuple[Step, RectifierWear | None]:
     line_v = facts.line_v or NORM_LINE_V
     spoiled = record.last_touch((), ("supply",))
     results: list[Result] = []
@@ -105,7 +109,7 @@ def _ramp(facts: ReceiverFacts, record: JobRecord) -> Step:
         plot=_ramp_plot(facts.supply, line_v, pairs),
         cost=_ramp_cost(results),
     )
-    return settle(step, remaining=remaining, retake=last)
+    return settle(step, remaining=remaining, retake=last), wear
 
 
 def _ramp_ask(supply: Supply | None, line_v: float, fraction: float) -> Ask:
