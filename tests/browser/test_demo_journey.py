@@ -35,7 +35,7 @@ def dial_errors_hz(address: str, job: str) -> dict[float, float]:
 def test_from_opening_to_printed_report(page: BenchPage, serve: Callable[..., str]) -> None:
     address = serve(demo=True)
     page.open(address)
-    page.wait_for("shelf-card").click()
+    page.click("Reading room receiver")
     page.wait_for("job")
     assert "complaint" in page.text("step-title")
     work(page)

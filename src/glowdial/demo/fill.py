@@ -9,7 +9,7 @@ from importlib import resources
 
 from glowdial.core.journey.steps import Stage
 from glowdial.demo.volunteer import Volunteer, before_stage
-from glowdial.sim.condition import neglected
+from glowdial.sim.condition import Condition, FilterFault, neglected
 from glowdial.store.database import Database
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import OpenCommand, open_job
@@ -35,22 +35,41 @@ class DemoClock:
         return now
 
 
+def demo_sheet(name: str) -> str:
+    """One of the demo's data sheets as JSON text."""
+    return (resources.files("glowdial.demo") / "sheets" / f"{name}.json").read_text("utf-8")
+
+
 def tidewater_sheet() -> str:
     """The demo receiver's data sheet as JSON text."""
-    place = resources.files("glowdial.demo") / "sheets" / "tidewater-six.json"
-    return place.read_text("utf-8")
+    return demo_sheet("tidewater-six")
+
+
+def kitchen_condition(seed: int) -> Condition:
+    """A kitchen set whose ballast has drifted and whose first filter leaks, healing with time."""
+    facts = facts_of(read_sheet(demo_sheet("pantry-five")).model_dump(mode="json"))
+    leak = FilterFault(0, capacity=0.9, leak_ohm=4500.0, reforms_in_s=900.0)
+    return replace(
+        neglected(facts, seed, severity=0.6),
+        gang_wander=WELL_KEPT_GANG_WANDER,
+        emission=0.95,
+        dropper=1.25,
+        faults=(leak,),
+    )
 
 
 def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
-    """The museum's bench: one set waiting at the door, and its twin already on the way.
-
-    Both are simulated from the same sheet, neglected each in its own way.
+    """The museum's bench: one set waiting at the door, its twin already on the way, and a kitchen
+    set without a transformer. All are simulated, neglected each in its own way.
     """
     workshop = Workshop(database, DemoClock())
     with database.writing() as session:
         sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
+        kitchen_id = keep_sheet(session, read_sheet(demo_sheet("pantry-five")), workshop.now()).id
     _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(Stage.OSCILLATOR))
     _twin(workshop, sheet_id, seed, "Reading room receiver", None)
+    command = OpenCommand(kitchen_id, "Galley receiver", "PF-7", kitchen_condition(seed + 2))
+    open_job(workshop, "demo-kitchen", command)
 
 
 def _twin(
