@@ -137,9 +137,20 @@ class Hands:
         self._hands.tell(f'INJ "{recipe.injection or ""}"')
         probe = next((meter for _, meter in recipe.meters if meter != "line"), "avc")
         self._hands.tell(f"PROB {probe}")
+        if any(meter.startswith("ripple") for _, meter in recipe.meters):
+            return self._around_the_filter()
         if recipe.doing is Doing.PEAK:
             return self._peak(str(recipe.adjuster))
         return take_at_bench(page)
+
+    def _around_the_filter(self) -> str:
+        """Volts and ripple at both capacitors, the leads moved in between."""
+        values = []
+        for question, factor in (("MEAS:VOLT:DC?", 1.0), ("MEAS:VOLT:AC?", 3.46)):
+            for point in ("reservoir", "b-plus"):
+                self._hands.tell(f"PROB {point}")
+                values.append(factor * self._meter.ask(question))
+        return " ".join(f"{v:.2f}" for v in values)
 
     def _peak(self, adjuster: str) -> str:
         stands = 0.0
