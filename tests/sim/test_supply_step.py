@@ -42,7 +42,7 @@ def test_what_ails_the_supply_is_named_with_its_probability(
 ) -> None:
     step = brought_up(tmp_path, condition).journey.step("bring-up.diagnosis")
     assert step.advice[0].startswith(f"{cause} (")
-    assert int(step.advice[0].split("(")[1].split("%")[0]) > 60
+    assert int(step.advice[0].split("(")[1].split(" %")[0]) > 60
     if cause == "Excess current":
         assert "two causes" in step.advice[-1]
     if cause == "Tired rectifier":

@@ -55,8 +55,8 @@ def _diagnosis(supply: Supply, record: JobRecord) -> Step:
         (
             Field("reservoir", "reservoir", DC_VOLTS, nominal=expected.node_v[0]),
             Field("b_plus", "B+", DC_VOLTS, nominal=expected.node_v[-1]),
-            Field("ripple_first", "ripple, reservoir", AC_VOLTS),
-            Field("ripple_last", "ripple, B+", AC_VOLTS),
+            Field("ripple_first", "reservoir ripple", AC_VOLTS),
+            Field("ripple_last", "B+ ripple", AC_VOLTS),
         ),
         f"{expected.node_v[0]:.0f} {expected.node_v[-1]:.0f} "
         f"{expected.ripple_v[0]:.0f} {expected.ripple_v[-1]:.1f}",
@@ -120,8 +120,8 @@ def _results(supply: Supply, answer: Answer, spoiled: int) -> tuple[Result, ...]
     labels = {
         "reservoir": "reservoir",
         "b_plus": "B+",
-        "ripple_first": "ripple, reservoir",
-        "ripple_last": "ripple, B+",
+        "ripple_first": "reservoir ripple",
+        "ripple_last": "B+ ripple",
     }
     return tuple(
         result(
@@ -152,7 +152,9 @@ def _advice(found: Diagnosis) -> tuple[str, ...]:
 
 
 def _sure(suspicion: Suspicion) -> str:
-    return f"{suspicion.cause.capitalize()} ({suspicion.probability:.0%}): {suspicion.words}"
+    return (
+        f"{suspicion.cause.capitalize()} ({100.0 * suspicion.probability:.0f} %): {suspicion.words}"
+    )
 
 
 def _cost(found: Diagnosis) -> str:
