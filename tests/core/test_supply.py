@@ -18,6 +18,7 @@ from glowdial.core.supply.circuit import (
     RectifierKind,
     Supply,
     Topology,
+    Waveform,
     gas_rectifier,
     silicon_rectifier,
     vacuum_rectifier,
@@ -208,3 +209,21 @@ def test_wear_is_found_again_from_readings_with_one_per_cent_of_noise(emission: 
     assert wear.emission == pytest.approx(emission, rel=0.2)
     assert wear.tired == (wear.emission < 0.6)
     assert fit_wear(supply, ((60.0, 0.0),)) is None
+
+
+def test_a_battery_gives_its_volts_less_what_its_resistance_takes() -> None:
+    battery = replace(
+        a_supply(),
+        line_v=120.0,
+        secondary_v=120.0,
+        source_ohm=300.0,
+        waveform=Waveform.BATTERY,
+        load=replace(a_supply().load, current_a=0.012, nominal_v=115.0, exponent=1.0),
+    )
+    point = steady_state(battery, 120.0)
+    # a resistive load behind 300 + 1200 ohm
+    load_ohm = 115.0 / 0.012
+    assert point.node_v[-1] == pytest.approx(120.0 * load_ohm / (load_ohm + 1500.0), rel=1e-6)
+    assert point.ripple_v == (0.0, 0.0)
+    run_down = steady_state(replace(battery, source_ohm=3000.0), 120.0)
+    assert run_down.node_v[-1] == pytest.approx(120.0 * load_ohm / (load_ohm + 4200.0), rel=1e-6)

@@ -134,6 +134,21 @@ def test_with_a_clock_a_set_warms_up_and_the_avc_follows() -> None:
     assert said(kit["multimeter"], "MEAS?") == pytest.approx(settled * np.exp(-0.5), rel=0.05)
 
 
+def test_a_needle_settles_from_where_it_stood() -> None:
+    clock = Clock()
+    room = Room(aligned(FACTS), clock=clock, needle_s=0.2)
+    kit = powered(room)
+    kit["hands"].respond("PROB b-plus")
+    clock.at += 60.0
+    first = said(kit["multimeter"], "MEAS?")
+    clock.at += 0.2
+    second = said(kit["multimeter"], "MEAS?")
+    clock.at += 5.0
+    rest = said(kit["multimeter"], "MEAS?")
+    assert first < 0.1 * rest
+    assert second == pytest.approx(rest + (first - rest) / np.e, rel=0.02)
+
+
 def swept(room: Room, sweep_s: float, probe: str) -> tuple[np.ndarray, np.ndarray]:
     kit = powered(room)
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=300e-6)

@@ -101,6 +101,17 @@ def test_sweep_and_single_readings_are_one() -> None:
     assert receiver.sweep_avc_v(state, sweep) == pytest.approx(single, rel=1e-9)
 
 
+def test_a_signal_at_the_if_breaks_through_the_more_the_nearer_the_dial() -> None:
+    receiver = aligned(FACTS)
+    rejections = []
+    for dial_hz in (560e3, 800e3, 1.5e6):
+        state = tuned(dial_hz)
+        at_if = replace(state, generator_hz=465e3)
+        rejections.append(20 * math.log10(carrier_v(receiver, state) / carrier_v(receiver, at_if)))
+    assert 0.0 < rejections[0] < rejections[1] < rejections[2]
+    assert rejections[2] > 20.0
+
+
 def rejection_db(receiver: SimulatedReceiver, state: BenchState) -> float:
     front = receiver.front_end(state, receiver.power.at(state))
     assert front is not None

@@ -24,6 +24,8 @@ from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import read_sheet
 
+# the simulated multimeter settles as a needle does
+NEEDLE_S = 0.2
 app = typer.Typer(add_completion=False, no_args_is_help=True)
 DEFAULT_PORT = 8650
 
@@ -144,7 +146,7 @@ def bench(
     except (OSError, GlowDialError) as error:
         raise _refuse(f"{error}") from error
     clock = None if at_rest else time.monotonic
-    room = Room(SimulatedReceiver(facts, hidden), clock=clock)
+    room = Room(SimulatedReceiver(facts, hidden), clock=clock, needle_s=NEEDLE_S)
     try:
         servers = serve(instruments(room), port)
     except OSError as error:

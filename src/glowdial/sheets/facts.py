@@ -135,9 +135,9 @@ def _traits(sheet: ReceiverSheet, circuit: Circuit) -> tuple[str, ...]:
     found = {t.value for t in sheet.traits}
     supply = sheet.supply
     if supply is not None:
-        if supply.rectifier.kind is RectifierKind.SELENIUM:
+        if supply.rectifier and supply.rectifier.kind is RectifierKind.SELENIUM:
             found.add(Trait.SELENIUM)
-        if supply.waveform is Waveform.SQUARE:
+        if supply.waveform is not Waveform.SINE:
             found |= {Trait.BATTERY, Trait.FILTERS}
     if circuit.heaters.in_series:
         found.add(Trait.SERIES_STRING)
@@ -215,7 +215,9 @@ def supply_of(sheet: SupplySheet) -> Supply:
     )
 
 
-def _rectifier(sheet: RectifierSheet, topology: Topology, load_a: float) -> Rectifier:
+def _rectifier(sheet: RectifierSheet | None, topology: Topology, load_a: float) -> Rectifier:
+    if sheet is None:
+        return silicon_rectifier()
     in_path = 2 if topology is Topology.BRIDGE else 1
     if sheet.kind is RectifierKind.VACUUM:
         if sheet.drop_v is None or sheet.drop_current_a is None:

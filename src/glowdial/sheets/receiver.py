@@ -82,7 +82,7 @@ class SupplySheet(Section):
     topology: Topology
     secondary_v: Volts
     source_ohm: Resistance
-    rectifier: RectifierSheet
+    rectifier: RectifierSheet | None = Field(default=None, description="a battery has none")
     reservoir_f: Capacitance
     filters: list[FilterSheet] = Field(min_length=1, max_length=4)
     load_current_a: Amperes
@@ -96,6 +96,12 @@ class SupplySheet(Section):
     string_a: float = Field(
         default=0.0, ge=0, le=10, description="filament string fed from B+, at load_nominal_v"
     )
+
+    @model_validator(mode="after")
+    def _has_its_rectifier(self) -> Self:
+        if self.rectifier is None and self.waveform is not Waveform.BATTERY:
+            raise refuse("a supply that is no battery needs its rectifier", '"kind": "silicon"')
+        return self
 
     @model_validator(mode="after")
     def _choke_input_is_full_wave(self) -> Self:

@@ -1,11 +1,13 @@
 """The simulated bench as a room: one set on the table, and what is clipped and set around it.
 
 With a clock, time passes as it tells: heaters warm, the AVC follows, meters settle. Without one
-everything is always at rest. One lock: instruments talk in parallel.
+everything is always at rest. ``needle_s`` is how slowly the meter's needle settles, 0 for figures.
+One lock: instruments talk in parallel.
 """
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -40,12 +42,14 @@ class Room:
     line_on: bool = False
     line_set_v: float = 0.0
     line_limit_a: float = 5.0
+    needle_s: float = 0.0
     tripped: bool = False
     sweep: Sweep = Sweep()
     calibrator_hz: float = 0.0
     ohm_range: str = ""
     lock: threading.RLock = field(default_factory=threading.RLock)
     _since: float | None = None
+    _shown: tuple[float, Node] | None = None
 
     def change(self, **changes: object) -> None:
         """Set something of the bench, after time has passed up to now."""
@@ -96,4 +100,18 @@ class Room:
             seen = node(self.receiver, self.now(), self.probe).seen_by(meter_ohm)
             dc_v = self.receiver.unsteady(seen.dc_v, self.state, f"dc {self.probe}")
             ac_v = self.receiver.unsteady(seen.ac_v, self.state, f"ac {self.probe}")
-            return Node(dc_v, ac_v, seen.source_ohm)
+            return self._settling(Node(dc_v, ac_v, seen.source_ohm))
+
+    def _settling(self, target: Node) -> Node:
+        """A needle on its way from where it stood, by its own time constant."""
+        if self.clock is None or self.needle_s <= 0.0:
+            return target
+        at, stood = self._shown or (self.clock(), Node(0.0, 0.0, 0.0))
+        left = math.exp(-max(self.clock() - at, 0.0) / self.needle_s)
+        shown = Node(
+            target.dc_v + (stood.dc_v - target.dc_v) * left,
+            target.ac_v + (stood.ac_v - target.ac_v) * left,
+            target.source_ohm,
+        )
+        self._shown = (self.clock(), shown)
+        return shown

@@ -29,7 +29,6 @@ RF_TUBE_S = 1.6e-3
 MIXER_NOISE_OHM, RF_NOISE_OHM = 60e3, 5e3
 DETECTOR_EFFICIENCY = 0.9
 NOISE_STEP_HZ = 500.0
-BREAKTHROUGH = 1e-4
 AUDIO_BAND_HZ = 5000.0
 STEP_S, SHORTEST_S, AVC_PARTS = 1.0, 0.02, 8
 MOVED_AT_ONCE, LEAST_LEVEL_V, AT_REST_AFTER = 0.15, 0.02, 5.0
@@ -145,17 +144,18 @@ class SignalPath:
                 emf = np.array([self._emf_v(front, state, float(f)) for f in generator_hz])
                 signal_v = emf * front.aerial_gain(generator_hz)
         around_hz, step_hz = self._noise_row_hz
-        # carriers and the noise's row in one go: the circuits are the same
-        row_hz = np.concatenate([first_hz, around_hz])
+        # carriers, what passes unconverted, and the noise's row in one go
+        row_hz = np.concatenate([first_hz, generator_hz, around_hz])
         if_hz, gain = self._chain.after_mixer(row_hz, state.turns, plate_a)
         count = first_hz.size
         carrier = math.sqrt(2.0) * signal_v * gain[:count] * slope_s * tubes
-        if direct and converting:
-            # what leaks past the mixer at the IF itself
-            _, leak = self._chain.after_mixer(generator_hz, state.turns, plate_a)
-            carrier += BREAKTHROUGH * math.sqrt(2.0) * signal_v * leak * slope_s * 2.0 * tubes
+        if converting:
+            # a signal at the IF itself goes straight through a mixer that is not balanced
+            through = gain[count : 2 * count] * MIXER_AS_AMPLIFIER_S
+            carrier = np.hypot(carrier, math.sqrt(2.0) * signal_v * through * tubes)
         density = self._density_v2_per_hz(state, front)
-        noise = math.sqrt(density * float(np.sum(gain[count:] ** 2)) * step_hz) * slope_s * tubes
+        around = float(np.sum(gain[2 * count :] ** 2)) * step_hz
+        noise = math.sqrt(density * around) * slope_s * tubes
         return carrier, noise, if_hz[:count]
 
     def _from_if_grid(

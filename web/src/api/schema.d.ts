@@ -2330,7 +2330,8 @@ export interface components {
              * @example 230
              */
             load_nominal_v: number;
-            rectifier: components["schemas"]["RectifierSheet"];
+            /** @description a battery has none */
+            rectifier?: components["schemas"]["RectifierSheet"] | null;
             /**
              * Reservoir F
              * @example 0.000016
@@ -2640,10 +2641,11 @@ export interface components {
         };
         /**
          * Waveform
-         * @description What the winding gives: the mains' sine, or a vibrator's square wave.
+         * @description What feeds the rectifier: the mains' sine, a vibrator's square wave, or a battery's volts,
+         *     which need none.
          * @enum {string}
          */
-        Waveform: "sine" | "vibrator";
+        Waveform: "sine" | "vibrator" | "battery";
         /** WindingAnswer */
         WindingAnswer: {
             /** Corrected Ohm */

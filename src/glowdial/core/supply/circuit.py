@@ -39,10 +39,12 @@ class Topology(StrEnum):
 
 
 class Waveform(StrEnum):
-    """What the winding gives: the mains' sine, or a vibrator's square wave."""
+    """What feeds the rectifier: the mains' sine, a vibrator's square wave, or a battery's volts,
+    which need none."""
 
     SINE = "sine"
     SQUARE = "vibrator"
+    BATTERY = "battery"
 
 
 class RectifierKind(StrEnum):
@@ -190,6 +192,7 @@ class Supply:
     A doubler has two reservoirs of ``reservoir_f``, and its first node is the sum of both.
     A vibrator's wave stands at its height but for ``swing_share`` of each half period, in which the
     buffer capacitor swings it over; ``line_v`` is then the battery's and ``line_hz`` the reed's.
+    A high-tension battery is ``secondary_v`` behind ``source_ohm``; its rectifier is not used.
     """
 
     topology: Topology
@@ -224,8 +227,8 @@ class Supply:
     @property
     def peak_v(self) -> float:
         """Height of the wave of one winding (one half of a centre tap) at nominal line."""
-        square = self.waveform is Waveform.SQUARE
-        return self.secondary_v if square else math.sqrt(2.0) * self.secondary_v
+        flat = self.waveform is not Waveform.SINE
+        return self.secondary_v if flat else math.sqrt(2.0) * self.secondary_v
 
     @property
     def unloaded_peak_v(self) -> float:

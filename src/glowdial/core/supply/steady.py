@@ -79,6 +79,8 @@ def steady_state(
     if line_v == 0.0 or emission <= 1e-6:
         zeros = (0.0,) * nodes
         return SupplyPoint(line_v, zeros, zeros, 0.0, 0.0, 0.0)
+    if supply.waveform is Waveform.BATTERY:
+        return _from_battery(supply, line_v, warmth)
     rectifier = replace(supply.rectifier, perveance=supply.rectifier.perveance * emission)
     drive, repeat_s = _drive(supply, line_v, SAMPLES)
     start_v, start = _flat_start(supply, rectifier, drive, warmth)
@@ -99,6 +101,23 @@ def steady_state(
     current, last_v = solve(matrix, drive, rectifier, (start, start_v), direct)
     load_a = supply.load.total_a(last_v, warmth)
     return _figures(supply, line_v, port, current, direct(last_v).node_v, load_a)
+
+
+def _from_battery(supply: Supply, line_v: float, warmth: float) -> SupplyPoint:
+    """Direct volts behind a resistance: no ripple, and the last node found by bisection."""
+    given_v = supply.peak_v * line_v / supply.line_v
+    low, high = 0.0, given_v
+    for _ in range(60):
+        last_v = 0.5 * (low + high)
+        rest = _direct(supply, last_v, warmth)
+        if rest.port_v + supply.source_ohm * rest.port_a < given_v:
+            low = last_v
+        else:
+            high = last_v
+    rest = _direct(supply, 0.5 * (low + high), warmth)
+    silent = (0.0,) * len(rest.node_v)
+    load_a = supply.load.total_a(rest.node_v[-1], warmth)
+    return SupplyPoint(line_v, rest.node_v, silent, rest.port_a, rest.port_a, load_a)
 
 
 @dataclass(frozen=True, slots=True)
