@@ -210,6 +210,17 @@ def test_injection_at_an_if_grid_leaves_what_precedes_out() -> None:
     assert dead_mixer.avc_v(replace(state, injection="mixer grid")) == 0.0
 
 
+def test_of_two_if_stages_the_last_ones_grid_leaves_the_first_out() -> None:
+    facts = tidewater_facts()
+    first, second, *rest = facts.circuit.stages
+    more = replace(second, name="V2b")
+    two = replace(facts, circuit=replace(facts.circuit, stages=(first, second, more, *rest)))
+    dead_first = aligned(two, faults=(DeviceFault("V2", 0.0),))
+    state = replace(tuned(1e6), injection="V2b grid", generator_hz=465e3, generator_emf_v=0.1)
+    assert carrier_v(dead_first, state) == pytest.approx(carrier_v(aligned(two), state), rel=0.05)
+    assert carrier_v(dead_first, replace(state, injection="V2 grid")) == 0.0
+
+
 def test_a_switch_contact_costs_signal_and_may_not_touch() -> None:
     state = tuned(1e6)
     well = carrier_v(aligned(FACTS), state)

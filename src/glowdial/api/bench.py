@@ -8,14 +8,8 @@ from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import StreamingResponse
 
 from glowdial.api.live import live
-from glowdial.api.shapes import (
-    BenchShape,
-    MeasuredShape,
-    MeasureRequest,
-    Stopped,
-    TurnedShape,
-    TurnRequest,
-)
+from glowdial.api.requests import MeasureRequest, TurnRequest
+from glowdial.api.shapes import BenchShape, MeasuredShape, Stopped, TurnedShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.core.guard import guard_of
 from glowdial.workshop.benches import bench_view, measure, turn

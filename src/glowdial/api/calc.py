@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from glowdial.api.shapes import Request
+from glowdial.api.requests import Request
 from glowdial.core.dial import DialCurve, DialMark
 from glowdial.core.errors import BadInput
 from glowdial.core.guard import guard_of

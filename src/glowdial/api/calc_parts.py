@@ -7,7 +7,7 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from glowdial.api.shapes import Request
+from glowdial.api.requests import Request
 from glowdial.core.cold_checks import safest_range, winding
 from glowdial.core.ohmmeter import OhmmeterKind, OhmRange
 from glowdial.core.parts.choose import StockLine, Wanted, choose_capacitor, choose_resistor

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from glowdial.api.calc import SUPPLY_EXAMPLE
-from glowdial.api.shapes import Request
+from glowdial.api.requests import Request
 from glowdial.core.discharge import discharge_time_s, discharge_words
 from glowdial.core.supply.diagnosis import SupplyReading, diagnose
 from glowdial.core.supply.limiter import Lamp

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Path
 
-from glowdial.api.shapes import (
+from glowdial.api.requests import (
     AcknowledgeRequest,
     AnswerRequest,
     ChangeRequest,
@@ -18,8 +18,8 @@ from glowdial.api.shapes import (
     TemporaryRequest,
     VersionRequest,
     WithdrawRequest,
-    Written,
 )
+from glowdial.api.shapes import Written
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.core.quantities import TURNS, parse
 from glowdial.workshop import entries

@@ -7,7 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, Field
 
-from glowdial.api.shapes import Opened, Request, ShortText
+from glowdial.api.requests import Request, ShortText
+from glowdial.api.shapes import Opened
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.workshop import instruments
 

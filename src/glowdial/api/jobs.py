@@ -7,14 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from fastapi.responses import JSONResponse, PlainTextResponse
 
-from glowdial.api.shapes import (
-    JobShape,
-    Opened,
-    OpenJobRequest,
-    ReportShape,
-    ShelfPage,
-    ShelfShape,
-)
+from glowdial.api.requests import OpenJobRequest
+from glowdial.api.shapes import JobShape, Opened, ReportShape, ShelfPage, ShelfShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.workshop.export import job_document, readings_csv
 from glowdial.workshop.jobs import OpenCommand, job_report, job_view, open_job, shelf

@@ -7,7 +7,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Path
 from fastapi.responses import JSONResponse
 
-from glowdial.api.shapes import GapShape, Opened, SheetDocument, SheetShape
+from glowdial.api.shapes import Opened, SheetDocument, SheetShape
+from glowdial.api.step_shapes import GapShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template_form import TemplateForm

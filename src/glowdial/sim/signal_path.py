@@ -169,8 +169,8 @@ class SignalPath:
         """Clipped to an IF stage's grid: only what follows counts, and what precedes is shut."""
         names = [s.name for s in self.facts.circuit.stages if s.role is Role.IF]
         place = names.index(name)
-        only = {n: p for n, p in power.points.items() if n not in names[:place]}
-        tubes = gain_share(self.facts, self.condition, only, Role.IF)
+        after = {n: p for n, p in power.points.items() if n not in names[:place]}
+        tubes = gain_share(self.facts, self.condition, after, Role.IF)
         first = min(place + 1, len(self.facts.transformers) - 1)
         gain = self._chain.pairs_gain(generator_hz, state.turns, first=first)
         return math.sqrt(2.0) * at_clip_v * gain * IF_TUBE_S * tubes, 0.0, generator_hz

@@ -93,10 +93,13 @@ def drawn_share(facts: ReceiverFacts, condition: Condition, node_v: tuple[float,
 def gain_share(
     facts: ReceiverFacts, condition: Condition, points: dict[str, OperatingPoint], *roles: Role
 ) -> float:
-    """Gain of all stages of some roles over their design, from slope and bypass capacitors."""
+    """Gain of all stages of some roles over their design, from slope and bypass capacitors.
+
+    Stages that have no point in ``points`` are left out.
+    """
     share = 1.0
     for stage in facts.circuit.stages:
-        if stage.role in roles:
+        if stage.role in roles and stage.name in points:
             share *= _one_share(stage, condition, points[stage.name])
     return share
 
