@@ -26,7 +26,7 @@ class RegisterRequest(Request):
         default_factory=dict,
         max_length=10,
         description="as typed; of a generator lowest, highest, least, greatest, step, sync, known "
-        "(display, counter or crystal), error in per cent; of a multimeter input",
+        "(display, counter or crystal), error in per cent; of a multimeter input and ranges",
         examples=[{"lowest": "100k", "highest": "30M", "least": "1u", "known": "counter"}],
     )
 

@@ -7,13 +7,18 @@ a meter's own resistance does. Advice that asks for more says what helps.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from glowdial.core.cold_checks import check_ranges
 from glowdial.core.errors import BadInput
 from glowdial.core.journey.steps import Doing, Recipe, Step
+from glowdial.core.ohmmeter import OhmmeterKind, OhmRange
 from glowdial.core.quantities import (
+    CURRENT,
+    DC_VOLTS,
     DECIBELS,
     FREQUENCY_LIMIT,
     LEVEL,
@@ -36,6 +41,17 @@ class FrequencyKnown(StrEnum):
     CRYSTAL = "crystal"
 
 
+RANGE = re.compile(
+    r"(?P<name>[^:]{1,40}):\s*(?P<volts>[\d.,]+\s*m?V)\s*,?\s*(?P<amperes>[\d.,]+\s*[mu]?A)"
+    r"\s*(?P<const>const)?",
+    re.IGNORECASE,
+)
+# an old series ohmmeter and a digital meter, when nobody registered one
+NORM_RANGES = (
+    OhmRange("old ohmmeter, R x 1", OhmmeterKind.SERIES, 1.5, 0.150),
+    OhmRange("old ohmmeter, R x 10", OhmmeterKind.SERIES, 1.5, 0.015),
+    OhmRange("digital, 200 ohm", OhmmeterKind.CONSTANT_CURRENT, 3.0, 1e-3),
+)
 DEFAULT_ERROR = {
     FrequencyKnown.DISPLAY: 0.01,
     FrequencyKnown.COUNTER: 1e-5,
@@ -71,10 +87,11 @@ class GeneratorLimits:
 
 @dataclass(frozen=True, slots=True)
 class MeterLimits:
-    """A meter's input resistance on DC volts."""
+    """A meter's input resistance on DC volts, and its resistance ranges with their current."""
 
     name: str = "multimeter"
     input_ohm: float = 11e6
+    ranges: tuple[OhmRange, ...] = NORM_RANGES
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,11 +148,31 @@ def meter_limits(name: str, texts: Mapping[str, str]) -> MeterLimits:
     input_ohm = _given(texts, "input", RESISTANCE, MeterLimits().input_ohm)
     if input_ohm <= 0.0:
         raise BadInput("input resistance", texts["input"], "must be above zero", "11M")
-    return MeterLimits(name, input_ohm)
+    ranges = texts.get("ranges", "").strip()
+    return MeterLimits(name, input_ohm, ohm_ranges(name, ranges) if ranges else NORM_RANGES)
+
+
+def ohm_ranges(meter: str, text: str) -> tuple[OhmRange, ...]:
+    """Resistance ranges as people write them, from the lowest up, apart by semicolons:
+    ``R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA``; a constant current is marked ``const``.
+
+    Checked against each other. Raises BadInput with the range that is not understood.
+    """
+    found: list[OhmRange] = []
+    for part in (p.strip() for p in text.split(";") if p.strip()):
+        match = RANGE.fullmatch(part)
+        if match is None:
+            raise BadInput("ranges", part, "must be name: volts and current", "R x 1: 1.5 V 150 mA")
+        kind = OhmmeterKind.CONSTANT_CURRENT if match["const"] else OhmmeterKind.SERIES
+        volts = parse(match["volts"], DC_VOLTS, "open-circuit volts")
+        amperes = parse(match["amperes"], CURRENT, "short-circuit current")
+        found.append(OhmRange(match["name"].strip(), kind, volts, amperes))
+    check_ranges(meter, found)
+    return tuple(found)
 
 
 GENERATOR_FIELDS = ("lowest", "highest", "least", "greatest", "step", "sync", "known", "error")
-METER_FIELDS = ("input",)
+METER_FIELDS = ("input", "ranges")
 
 
 def _known_keys(texts: Mapping[str, str], known: tuple[str, ...]) -> None:
@@ -157,6 +194,13 @@ def generator_words(limits: GeneratorLimits) -> str:
         f"{engineering(limits.least_v, 'V')} to {engineering(limits.greatest_v, 'V')} EMF{step}; "
         f"frequency by {limits.known.value} ({100.0 * limits.frequency_error:.2g} %)"
     )
+
+
+def meter_words(limits: MeterLimits) -> str:
+    """The same of a meter."""
+    ranges = "; ".join(f"{r.name} {engineering(r.short_a, 'A')}" for r in limits.ranges)
+    own = f"; ohm ranges {ranges}" if limits.ranges is not NORM_RANGES else ""
+    return f"{engineering(limits.input_ohm, 'ohm')} on DC volts{own}"
 
 
 def within_kit(step: Step, kit: BenchKit, avc_source_ohm: float) -> Step:

@@ -9,7 +9,7 @@ from importlib import resources
 
 from glowdial.core.journey.steps import Stage
 from glowdial.demo.volunteer import Volunteer, before_stage
-from glowdial.sim.condition import Condition, FilterFault, neglected
+from glowdial.sim.condition import Condition, DeviceFault, FilterFault, neglected
 from glowdial.store.database import Database
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import OpenCommand, open_job
@@ -58,18 +58,33 @@ def kitchen_condition(seed: int) -> Condition:
     )
 
 
+def farm_condition(seed: int) -> Condition:
+    """A farm set whose IF tube has lost half of its emission."""
+    facts = facts_of(read_sheet(demo_sheet("sheepwalk-four")).model_dump(mode="json"))
+    return replace(
+        neglected(facts, seed, severity=0.6),
+        gang_wander=WELL_KEPT_GANG_WANDER,
+        faults=(DeviceFault("V2", 0.5),),
+    )
+
+
 def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
-    """The museum's bench: one set waiting at the door, its twin already on the way, and a kitchen
-    set without a transformer. All are simulated, neglected each in its own way.
+    """The museum's bench: one set waiting at the door and its twin already on the way, a kitchen
+    set without a transformer, and a farm set on batteries.
+
+    All are simulated, neglected each in its own way.
     """
     workshop = Workshop(database, DemoClock())
     with database.writing() as session:
         sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
+        farm_id = keep_sheet(session, read_sheet(demo_sheet("sheepwalk-four")), workshop.now()).id
         kitchen_id = keep_sheet(session, read_sheet(demo_sheet("pantry-five")), workshop.now()).id
     _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(Stage.OSCILLATOR))
     _twin(workshop, sheet_id, seed, "Reading room receiver", None)
     command = OpenCommand(kitchen_id, "Galley receiver", "PF-7", kitchen_condition(seed + 2))
     open_job(workshop, "demo-kitchen", command)
+    command = OpenCommand(farm_id, "Byre receiver", "SF-2", farm_condition(seed + 3))
+    open_job(workshop, "demo-farm", command)
 
 
 def _twin(

@@ -21,7 +21,7 @@ from glowdial.core.heaters import (
 )
 from glowdial.core.operating import OperatingPoint
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import RectifierKind, Supply, Topology
+from glowdial.core.supply.circuit import RectifierKind, Supply, Topology, Waveform
 from glowdial.core.supply.limiter import Lamp, limited_v
 from glowdial.core.supply.rampup import warming_state
 from glowdial.core.supply.steady import SupplyPoint
@@ -167,6 +167,11 @@ class Power:
         return replace(point, set_v=left_v)
 
     def _theta(self, set_v: float, state: BenchState) -> Floats:
+        supply = self._facts.supply
+        if supply is not None and supply.waveform is Waveform.BATTERY:
+            # the filaments have an accumulator of their own, joined first
+            set_v = self._nominal_v if set_v > 0.0 else 0.0
+            return self.settled_heat(set_v, state)
         return np.array(state.moving.theta) if state.moving else self.settled_heat(set_v, state)
 
     def _inside(self, set_v: float, theta: Floats, state: BenchState) -> PowerPoint:

@@ -25,9 +25,9 @@ from glowdial.core.bench_kit import (
     generator_limits,
     generator_words,
     meter_limits,
+    meter_words,
 )
 from glowdial.core.errors import BadInput, Conflict, GlowDialError, NotFound
-from glowdial.core.quantities import engineering
 from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
 from glowdial.workshop.house import Workshop, once
@@ -101,7 +101,7 @@ def limits_in_words(name: str, kind: str, limits: Mapping[str, str]) -> str:
     if kind == "generator":
         return generator_words(generator_limits(name, limits))
     if kind == "multimeter":
-        return f"{engineering(meter_limits(name, limits).input_ohm, 'ohm')} on DC volts"
+        return meter_words(meter_limits(name, limits))
     if limits:
         raise BadInput("limits", ", ".join(limits), f"are not kept of a {kind}", "leave them empty")
     return ""

@@ -1833,7 +1833,7 @@ export interface components {
             kind: string;
             /**
              * Limits
-             * @description as typed; of a generator lowest, highest, least, greatest, step, sync, known (display, counter or crystal), error in per cent; of a multimeter input
+             * @description as typed; of a generator lowest, highest, least, greatest, step, sync, known (display, counter or crystal), error in per cent; of a multimeter input and ranges
              * @example {
              *       "highest": "30M",
              *       "known": "counter",

@@ -31,7 +31,14 @@ const LIMITS: Record<string, Limit[]> = {
     { name: "known", label: "Frequency known by", placeholder: "display, counter, crystal" },
     { name: "error", label: "Its error, %", placeholder: "1" },
   ],
-  multimeter: [{ name: "input", label: "Input resistance, DC volts", placeholder: "11M" }],
+  multimeter: [
+    { name: "input", label: "Input resistance, DC volts", placeholder: "11M" },
+    {
+      name: "ranges",
+      label: "Ohm ranges, from the lowest",
+      placeholder: "R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA",
+    },
+  ],
 };
 
 /** The bench's instruments on the network: what is registered, and whether it answers. */

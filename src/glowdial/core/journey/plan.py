@@ -8,6 +8,7 @@ from glowdial.core.bench_kit import NO_KIT, BenchKit, within_kit
 from glowdial.core.errors import NotFound
 from glowdial.core.journey.dial_stage import dial_steps
 from glowdial.core.journey.door import cold_steps, intake_steps
+from glowdial.core.journey.filament_stage import filament_steps
 from glowdial.core.journey.handover import handover_steps
 from glowdial.core.journey.if_stage import if_steps
 from glowdial.core.journey.power import GATE, power_steps
@@ -61,6 +62,7 @@ def journey(facts: ReceiverFacts, record: JobRecord, kit: BenchKit = NO_KIT) -> 
     """
     steps = [
         *intake_steps(facts, record),
+        *filament_steps(facts, record, kit),
         *cold_steps(facts, record),
         *power_steps(facts, record),
         *as_found_steps(facts, record),

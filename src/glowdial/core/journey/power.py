@@ -22,7 +22,7 @@ from glowdial.core.journey.supply_stage import diagnosis_steps
 from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, significant
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Activity, dangers_for
-from glowdial.core.supply.circuit import Supply
+from glowdial.core.supply.circuit import Supply, Waveform
 from glowdial.core.supply.rampup import (
     RAMP_FRACTIONS,
     RampPhase,
@@ -42,7 +42,7 @@ def power_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     ramp, wear = _ramp(facts, record)
     tired = wear is not None and wear.tired
     more = diagnosis_steps(facts, record, ramp, tired)
-    return [_gate(facts, record), _setting_up(record), ramp, *more]
+    return [_gate(facts, record), _setting_up(facts, record), ramp, *more]
 
 
 def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -57,15 +57,20 @@ def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
     return settle(step, remaining=None if record.latest(GATE, "ready") else ask)
 
 
-def _setting_up(record: JobRecord) -> Step:
+def _setting_up(facts: ReceiverFacts, record: JobRecord) -> Step:
     ask = confirm("ready", "Leads on, controls set, line at zero.")
     step = Step(
         "bring-up.set-up",
         Stage.BRING_UP,
-        "Connect the variable supply and the meters",
-        "The line is brought up slowly so that each fault shows before it harms.",
+        "Connect the filament battery, the high-tension supply and the meters"
+        if _on_batteries(facts)
+        else "Connect the variable supply and the meters",
+        "High tension is brought up slowly so that each fault shows before it harms; the filaments "
+        "are hot before it."
+        if _on_batteries(facts)
+        else "The line is brought up slowly so that each fault shows before it harms.",
         leads=(
-            Lead("variable line supply", "fuse and line voltmeter", "mains plug of the set"),
+            *_supply_leads(facts),
             Lead("DC meter +", "clip", "B+ at the last filter capacitor"),
             Lead("DC meter -", "clip", "chassis"),
         ),
@@ -75,6 +80,20 @@ def _setting_up(record: JobRecord) -> Step:
     return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
 
 
+def _on_batteries(facts: ReceiverFacts) -> bool:
+    return facts.supply is not None and facts.supply.waveform is Waveform.BATTERY
+
+
+def _supply_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
+    """What the power comes through."""
+    if _on_batteries(facts):
+        return (
+            Lead("filament battery", "fuse, polarity checked", "filament leads"),
+            Lead("variable high-tension supply", "fuse, 100 mA", "high-tension leads"),
+        )
+    return (Lead("variable line supply", "fuse and line voltmeter", "mains plug of the set"),)
+
+
 def _ramp(facts: ReceiverFacts, record: JobRecord) -> tuple[Step, RectifierWear | None]:
     line_v = facts.line_v or NORM_LINE_V
     spoiled = record.last_touch((), ("supply",))
@@ -82,7 +101,7 @@ def _ramp(facts: ReceiverFacts, record: JobRecord) -> tuple[Step, RectifierWear 
     remaining: Ask | None = None
     last: Ask | None = None
     for fraction in RAMP_FRACTIONS:
-        ask = _ramp_ask(facts.supply, line_v, fraction)
+        ask = _ramp_ask(facts, line_v, fraction)
         answer = record.latest("bring-up.ramp", ask.key)
         if answer is not None:
             results.append(_ramp_result(facts.supply, answer, spoiled))
@@ -95,13 +114,17 @@ def _ramp(facts: ReceiverFacts, record: JobRecord) -> tuple[Step, RectifierWear 
     step = Step(
         "bring-up.ramp",
         Stage.BRING_UP,
-        "Bring the line up in six steps and read B+",
-        "A tube rectifier gives nothing until its heater is warm, at 45 to 65 % of line; "
+        "Bring high tension up in six steps and read B+"
+        if _on_batteries(facts)
+        else "Bring the line up in six steps and read B+",
+        "The tubes draw from the first volts; a battery run down shows as volts that sag."
+        if _on_batteries(facts)
+        else "A tube rectifier gives nothing until its heater is warm, at 45 to 65 % of line; "
         "no volts before that is right.",
         results=tuple(results),
         advice=_ramp_advice(facts, results, wear),
         leads=(
-            Lead("variable line supply", "line voltmeter", "mains plug of the set"),
+            *_supply_leads(facts),
             Lead("DC meter", "clips", "last filter capacitor and chassis"),
         ),
         controls=("hold each step until B+ stands still", "watch, smell and listen"),
@@ -112,15 +135,18 @@ def _ramp(facts: ReceiverFacts, record: JobRecord) -> tuple[Step, RectifierWear 
     return settle(step, remaining=remaining, retake=last), wear
 
 
-def _ramp_ask(supply: Supply | None, line_v: float, fraction: float) -> Ask:
+def _ramp_ask(facts: ReceiverFacts, line_v: float, fraction: float) -> Ask:
+    supply = facts.supply
+    source = "high-tension supply" if _on_batteries(facts) else "line"
     ac = fraction * line_v
     window = expectation(supply, ac).window if supply else None
     nominal = window.nominal if window else None
     return Ask(
         f"{fraction * 100:.0f}",
-        f"Set the line to {ac:.0f} V ({fraction * 100:.0f} %), wait, and read line volts and B+.",
+        f"Set the {source} to {ac:.0f} V ({fraction * 100:.0f} %), wait, and read its volts "
+        "and B+.",
         (
-            Field("ac", "line", AC_VOLTS, nominal=ac),
+            Field("ac", "supply" if _on_batteries(facts) else "line", AC_VOLTS, nominal=ac),
             Field("b_plus", "B+", DC_VOLTS, nominal=nominal or None),
         ),
         f"{ac:.0f} {max(nominal or 0.0, 0.0):.0f}",

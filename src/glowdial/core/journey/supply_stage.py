@@ -17,7 +17,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, engineering
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import Supply
+from glowdial.core.supply.circuit import Supply, Waveform
 from glowdial.core.supply.diagnosis import (
     NEAR,
     Cause,
@@ -39,6 +39,8 @@ def diagnosis_steps(facts: ReceiverFacts, record: JobRecord, ramp: Step, tired: 
     """The step, once the ramp is through and something of it is wrong; otherwise none."""
     outside = any(r.judgement.verdict.outside for r in ramp.results)
     if facts.supply is None or len(facts.supply.sections) != 1 or not (outside or tired):
+        return []
+    if facts.supply.waveform is Waveform.BATTERY:
         return []
     if ramp.ask is not None and not ramp.retake:
         return []

@@ -12,7 +12,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from glowdial.core.supply.circuit import RectifierKind, Supply
+from glowdial.core.supply.circuit import RectifierKind, Supply, Waveform
 from glowdial.core.supply.steady import SupplyPoint, steady_state
 from glowdial.core.windows import Window
 
@@ -62,6 +62,9 @@ class RampExpectation:
 def expectation(supply: Supply, line_v: float) -> RampExpectation:
     """Expected B+ at the last filter node for a settled reading at ``line_v`` (V RMS)."""
     fraction = line_v / supply.line_v
+    if supply.waveform is Waveform.BATTERY:
+        # the filaments have their own battery: they are hot before high tension is joined
+        return _from_battery(supply, line_v)
     typical = warming_state(supply, line_v, rectifier=warmth(fraction), load=warmth(fraction))
     stage = phase(fraction)
     volts = typical.node_v[-1]
@@ -79,6 +82,13 @@ def expectation(supply: Supply, line_v: float) -> RampExpectation:
         1 + SUPPLY_TOLERANCE
     )
     return RampExpectation(typical, Window(low, max(high, COLD_FLOOR_V), volts), stage)
+
+
+def _from_battery(supply: Supply, line_v: float) -> RampExpectation:
+    point = steady_state(supply, line_v)
+    volts = point.node_v[-1]
+    window = Window(volts * (1 - SUPPLY_TOLERANCE), volts * (1 + SUPPLY_TOLERANCE), volts)
+    return RampExpectation(point, window, RampPhase.WARM)
 
 
 def warming_state(

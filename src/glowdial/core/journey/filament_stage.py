@@ -1,0 +1,57 @@
+"""Directly heated filaments: which ohmmeter range may touch them, before any does."""
+
+from __future__ import annotations
+
+from glowdial.core.bench_kit import NORM_RANGES, BenchKit
+from glowdial.core.cold_checks import Danger, RangeVerdict, safest_range
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Stage, Step, confirm, settle
+from glowdial.core.ohmmeter import OhmRange
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.safety import Activity, dangers_for
+
+FILAMENTS = "cold.filaments"
+
+
+def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> list[Step]:
+    """One step for a set whose filaments an ohmmeter could burn out; none for others."""
+    filaments = [h for h in facts.circuit.heaters.heaters if h.direct]
+    if not filaments:
+        return []
+    meter, ranges = "", tuple[OhmRange, ...](NORM_RANGES)
+    if kit.meter is not None:
+        meter, ranges = kit.meter.name, kit.meter.ranges
+    lines: list[str] = []
+    for filament in filaments:
+        best, every = safest_range([(meter, ranges)], filament.volts, filament.amperes)
+        rated = f"{filament.tube} ({filament.volts:g} V, {1e3 * filament.amperes:.0f} mA)"
+        lines.append(f"{rated}: {_best_words(best)}{_never_words(every)}")
+    step = Step(
+        FILAMENTS,
+        Stage.COLD,
+        "Check every filament for continuity, on a safe range only",
+        "First contact finds a cold filament, a fifth of its hot resistance; then it settles where "
+        "the range's load line meets its own curve.",
+        advice=tuple(lines),
+        dangers=dangers_for(facts, Activity.OHMMETER_ON_FILAMENTS),
+        notes=()
+        if kit.meter is not None
+        else ("No meter is registered: an ordinary old and a digital one are taken.",),
+    )
+    ask = confirm("ready", "Every filament conducts, measured on a range named as safe.")
+    return [settle(step, remaining=None if record.latest(FILAMENTS, "ready") else ask)]
+
+
+def _best_words(best: RangeVerdict) -> str:
+    share = f"settles at {100.0 * best.met.settled_share:.0f} % of its rating"
+    if best.danger is Danger.SAFE:
+        return f"use {best.range_name}, {share}."
+    return f"no range is safe; the least bad is {best.range_name}, {share} ({best.danger})."
+
+
+def _never_words(every: tuple[RangeVerdict, ...]) -> str:
+    bad = [v for v in every if v.danger is Danger.DANGER]
+    if not bad:
+        return ""
+    named = ", ".join(f"{v.range_name} ({100.0 * v.met.settled_share:.0f} %)" for v in bad)
+    return f" Never {named}."
