@@ -9,7 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
+from glowdial.core.journey.plan import journey
 from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import (
     FilterSection,
@@ -108,6 +110,33 @@ def an_answer(
 def a_record(*answers: Answer, **lists: object) -> JobRecord:
     """A record with answers and whatever lists a test gives."""
     return JobRecord(answers=answers, **lists)  # type: ignore[arg-type]
+
+
+def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
+    """The plainest answer to a question: what is expected, and the first of every choice."""
+    values, texts = {}, {}
+    for wanted in ask.fields:
+        if wanted.quantity is not None and wanted.required:
+            window = ask.expected
+            nominal = window.nominal if window and len(ask.fields) == 1 else wanted.nominal
+            values[wanted.name] = nominal if nominal is not None else 1.0
+        elif wanted.options and wanted.required:
+            texts[wanted.name] = wanted.options[0]
+    return Answer(seq, step.key, ask.key, values, texts)
+
+
+def walked(facts: ReceiverFacts, until: str, start: JobRecord | None = None) -> JobRecord:
+    """The record of a job in which everything was as expected, up to a step."""
+    record = start or JobRecord()
+    for _ in range(300):
+        state = journey(facts, record)
+        step = state.step(state.next_key)
+        if step.key.startswith(until):
+            return record
+        assert step.ask is not None, (step.key, step.blocked_by)
+        seq = max((a.seq for a in record.answers), default=0) + 1
+        record = replace(record, answers=(*record.answers, plain_answer(seq, step, step.ask)))
+    raise AssertionError(f"{until} was not reached; it stands at {step.key}")
 
 
 def a_workshop(folder: Path) -> Workshop:

@@ -96,8 +96,7 @@ def test_a_job_takes_its_readings_and_survives_the_plug(
 
 def test_without_the_instrument_it_is_said(caller: Caller) -> None:
     job = open_job(caller, network=True)
-    assert caller.answer(job, complaint="weak").status_code == 201
-    assert caller.answer(job, "w w w w").status_code == 201
+    caller.up_to(job, "cold.b-plus")
     step = {"step": "cold.b-plus", "danger": "filter capacitors"}
     assert caller.into(job, "acknowledgements", **step).status_code == 201
     refused = caller.into(job, "bench/measurements", step="cold.b-plus")

@@ -207,7 +207,8 @@ def test_the_job_leaves_as_open_files(caller: Caller, hand_job: int) -> None:
     caller.answer(hand_job, "57.5 0")
     document = caller.http.get(f"/api/jobs/{hand_job}/document").json()
     assert document["format"] == "glowdial-job" and document["sheet"]["model"] == "Tidewater Six"
-    assert len(document["answers"]) == 6
+    steps = {a["step"] for a in document["answers"]}
+    assert {"intake.story", "cold.windings", "bring-up.ramp"} <= steps
     rows = caller.http.get(f"/api/jobs/{hand_job}/readings.csv").text.splitlines()
     assert rows[0].startswith("seq,at,step,question,field,value,unit")
     assert rows[-1].split(",")[4:7] == ["b_plus", "0.0", "V"]

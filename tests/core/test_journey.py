@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from builders import a_record, an_answer, slipway_facts, tidewater_facts
+from builders import a_record, an_answer, slipway_facts, tidewater_facts, walked
 from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.plan import Journey, journey, missing_cautions
@@ -43,8 +43,15 @@ def through_ramp(**changed: float) -> list[Answer]:
     return answers
 
 
+OWN_STEPS = ("intake.story", "intake.controls", "cold.b-plus", "bring-up.gate", "bring-up.set-up")
+# everything else on the way to the first volts, answered plainly and first
+ON_THE_WAY = tuple(
+    replace(a, seq=1) for a in walked(FACTS, "bring-up.ramp").answers if a.step not in OWN_STEPS
+)
+
+
 def at(record: JobRecord) -> Journey:
-    return journey(FACTS, record)
+    return journey(FACTS, replace(record, answers=(*ON_THE_WAY, *record.answers)))
 
 
 def ask_of(state: Journey, key: str) -> Ask:
@@ -278,6 +285,7 @@ def test_a_sheet_that_says_little_asks_for_a_test_move_and_names_its_gaps() -> N
 
 def test_an_entry_a_thousand_times_off_is_doubted_and_a_strange_field_refused() -> None:
     ask = ask_of(at(a_record(*through_ramp()[:10])), "bring-up.ramp")
+    assert read_entry(ask, "230 221", {}).texts == {"seen": ""}
     assert read_entry(ask, "230 221", {}).doubts == ()
     assert "is the unit right?" in read_entry(ask, "230 0.22", {}).doubts[0]
     assert read_entry(ask, "230 V 221 V", {}).values == {"ac": 230.0, "b_plus": 221.0}

@@ -20,7 +20,9 @@ from glowdial.api import (
     instruments,
     jobs,
     problems,
+    registers,
     sheets,
+    stock,
 )
 from glowdial.api.guard import Guard
 from glowdial.api.shapes import Health
@@ -50,8 +52,10 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     )
     app.state.workshop = workshop
     problems.install(app)
-    for room in (jobs, entries, bench, instruments, sheets, calc, calc_parts, calc_supply):
+    for room in (jobs, entries, registers, bench, instruments, sheets, stock):
         app.include_router(room.router)
+    for sums in (calc, calc_parts, calc_supply):
+        app.include_router(sums.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])
     def health() -> Health:

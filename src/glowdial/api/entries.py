@@ -45,6 +45,7 @@ def post_answer(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: AnswerR
         tuple(sorted(body.fields.items())),
         body.confirmed,
         SIMULATED if body.captured else HAND,
+        body.choice,
     )
     return _written(entries.record_answer(workshop, job_id, Stamp(key, body.version), command))
 

@@ -10,6 +10,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 LOCAL_HOSTS = ("127.0.0.1", "localhost", "[::1]")
 LARGEST_BODY_BYTES = 2_000_000
+LARGEST_PHOTO_BYTES = 12_000_000
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -33,7 +34,7 @@ class Guard:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
-        refusal = _refusal(scope["method"], Headers(scope=scope))
+        refusal = _refusal(scope["method"], scope["path"], Headers(scope=scope))
         if refusal is not None:
             await refusal(scope, receive, send)
             return
@@ -48,7 +49,7 @@ class Guard:
         await self._app(scope, receive, send_with_headers)
 
 
-def _refusal(method: str, headers: Headers) -> JSONResponse | None:
+def _refusal(method: str, path: str, headers: Headers) -> JSONResponse | None:
     host = headers.get("host", "")
     name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
     if name not in LOCAL_HOSTS:
@@ -61,8 +62,9 @@ def _refusal(method: str, headers: Headers) -> JSONResponse | None:
     length = headers.get("content-length")
     if length is None and headers.get("transfer-encoding"):
         return _problem(411, "Say the length of what you send.")
-    if length is not None and (not length.isdigit() or int(length) > LARGEST_BODY_BYTES):
-        return _problem(413, "What you send is over 2 MB.")
+    most = LARGEST_PHOTO_BYTES if path.endswith("/photos") else LARGEST_BODY_BYTES
+    if length is not None and (not length.isdigit() or int(length) > most):
+        return _problem(413, f"What you send is over {most // 1_000_000} MB.")
     return None
 
 

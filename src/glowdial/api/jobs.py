@@ -36,7 +36,9 @@ def post_job(workshop: WorkshopDep, key: KeyDep, body: OpenJobRequest) -> Opened
     condition = condition_for(
         workshop, body.sheet_id, body.simulated_seed, body.simulated_condition
     )
-    command = OpenCommand(body.sheet_id, body.set_name, body.serial, condition, body.network)
+    command = OpenCommand(
+        body.sheet_id, body.set_name, body.serial, condition, body.network, body.set_id
+    )
     return Opened(id=open_job(workshop, key, command))
 
 

@@ -21,6 +21,9 @@ class OpenJobRequest(Request):
     sheet_id: int = Field(examples=[1])
     set_name: ShortText = Field(examples=["Reading room receiver"])
     serial: ShortText = ""
+    set_id: int | None = Field(
+        default=None, ge=1, le=2**53, description="a set that was here before"
+    )
     simulated_seed: int | None = Field(
         default=None, ge=0, le=2**31, description="with a seed, the set is a simulated one"
     )
@@ -41,6 +44,7 @@ class AnswerRequest(Request):
     fields: dict[ShortText, LongText] = Field(default_factory=dict)
     confirmed: bool = False
     captured: bool = False
+    choice: int = Field(default=0, ge=0, le=9, description="which proposal for a part, from 0")
 
 
 class PreviewRequest(Request):

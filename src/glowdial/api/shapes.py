@@ -9,9 +9,10 @@ from pydantic import BaseModel
 
 from glowdial.api.step_shapes import GapShape, StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
+from glowdial.core.journey.registers import Register, is_open
 from glowdial.core.journey.report import Report
 from glowdial.workshop.benches import BenchView
-from glowdial.workshop.jobs import JobView, LogLine, ShelfLine
+from glowdial.workshop.jobs import JobView, LogLine, ShelfLine, Visit
 
 
 class Written(BaseModel):
@@ -145,6 +146,27 @@ class AdjusterShape(BaseModel):
     name: str
 
 
+class VisitShape(BaseModel):
+    """An earlier job of the same set."""
+
+    job_id: int
+    opened_at: datetime
+    closed_at: datetime | None
+    complaint: str
+    changed: list[str]
+
+    @classmethod
+    def of(cls, visit: Visit) -> VisitShape:
+        """From the workshop's visit."""
+        return cls(
+            job_id=visit.job_id,
+            opened_at=visit.opened_at,
+            closed_at=visit.closed_at,
+            complaint=visit.complaint,
+            changed=list(visit.changed),
+        )
+
+
 class JobShape(BaseModel):
     """A job as its page shows it."""
 
@@ -164,6 +186,9 @@ class JobShape(BaseModel):
     changeables: list[str]
     adjusters: list[AdjusterShape]
     log: list[LogShape]
+    set_id: int
+    visits: list[VisitShape]
+    parked: int
 
     @classmethod
     def of(cls, view: JobView, step_key: str | None) -> JobShape:
@@ -196,6 +221,9 @@ class JobShape(BaseModel):
                 for s in view.journey.steps
             ],
             next_step=view.journey.next_key,
+            set_id=view.set_id,
+            visits=[VisitShape.of(v) for v in view.visits],
+            parked=sum(is_open(e) for e in view.record.register(Register.PARKED)),
             step=step_shape(view, shown),
             temporaries=[
                 TemporaryShape(
@@ -286,6 +314,9 @@ class ReportShape(BaseModel):
     gaps: list[str]
     cautions: list[str]
     next_check: str
+    modifications: list[str]
+    waiting: list[str]
+    visits: list[VisitShape]
 
     @classmethod
     def of(cls, view: JobView, report: Report) -> ReportShape:
@@ -316,6 +347,9 @@ class ReportShape(BaseModel):
             gaps=list(report.gaps),
             cautions=list(report.cautions),
             next_check=report.next_check,
+            modifications=list(report.modifications),
+            waiting=list(report.waiting),
+            visits=[VisitShape.of(v) for v in view.visits],
         )
 
 

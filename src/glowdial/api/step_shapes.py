@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from glowdial.core.journey.plan import missing_cautions
-from glowdial.core.journey.steps import Ask, Plot, Result, Step
+from glowdial.core.journey.steps import Ask, Field, Plot, Result, Step
 from glowdial.core.receiver import Gap
 from glowdial.core.safety import Danger, caution
 from glowdial.workshop.jobs import JobView
@@ -18,6 +18,18 @@ class FieldShape(BaseModel):
     options: list[str]
     required: bool
     multiline: bool
+
+    @classmethod
+    def of(cls, field: Field) -> FieldShape:
+        """From the journey's field."""
+        return cls(
+            name=field.name,
+            label=field.label,
+            unit=field.quantity.bare if field.quantity else "",
+            options=list(field.options),
+            required=field.required,
+            multiline=field.multiline,
+        )
 
 
 class AskShape(BaseModel):
@@ -37,17 +49,7 @@ class AskShape(BaseModel):
         return cls(
             key=ask.key,
             prompt=ask.prompt,
-            fields=[
-                FieldShape(
-                    name=f.name,
-                    label=f.label,
-                    unit=f.quantity.bare if f.quantity else "",
-                    options=list(f.options),
-                    required=f.required,
-                    multiline=f.multiline,
-                )
-                for f in ask.fields
-            ],
+            fields=[FieldShape.of(f) for f in ask.fields],
             example=ask.example,
             expected_text=ask.expected_text,
             expected_low=ask.expected.low if ask.expected else None,
@@ -164,6 +166,9 @@ class StepShape(BaseModel):
     closed_because: str
     plot: PlotShape | None
     gaps: list[GapShape]
+    others: list[AskShape]
+    panels: list[str]
+    alarm: str
 
 
 def step_shape(view: JobView, step: Step) -> StepShape:
@@ -194,4 +199,7 @@ def step_shape(view: JobView, step: Step) -> StepShape:
         closed_because=step.closed_because,
         plot=PlotShape.of(step.plot) if step.plot else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage.value],
+        others=[AskShape.of(a) for a in step.others],
+        panels=list(step.panels),
+        alarm=step.alarm,
     )

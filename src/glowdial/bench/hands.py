@@ -33,6 +33,10 @@ def settings_of(recipe: Recipe) -> Settings:
         generator_hz=recipe.generator_hz,
         generator_emf_v=recipe.generator_emf_v,
         tone_on=recipe.tone_on,
+        lamp_w=recipe.lamp_w,
+        load_lifted=recipe.load_lifted,
+        series_ohm=recipe.series_ohm,
+        series_behind=recipe.series_behind if recipe.series_ohm is not None else None,
     )
 
 
@@ -61,6 +65,8 @@ def carry_out(
     ``step_turns`` and ``reach_turns`` bound a peaking movement.
     """
     bench.apply(settings_of(recipe))
+    if recipe.wait_s > 0.0:
+        bench.wait(recipe.wait_s)
     match recipe.doing:
         case Doing.READ:
             return Measured({name: bench.read(meter) for name, meter in recipe.meters})

@@ -14,6 +14,7 @@ from glowdial.bench.network import (
 from glowdial.bench.port import Settings
 from glowdial.core.errors import Conflict
 
+MOVED_LEADS = ("reservoir", "volts at the set", "series resistor")
 GENERATOR_LIMITS_V = (1e-6, 0.1)
 
 
@@ -76,7 +77,7 @@ class NetworkBench:
             return self.supply.line_volts()
         if self.multimeter is None:
             raise _missing("multimeter")
-        if meter == "reservoir" or meter.startswith("ripple"):
+        if meter in MOVED_LEADS or meter.startswith(("ripple", "winding", "heater", "V")):
             raise Conflict(
                 "These readings want the meter's leads moved from place to place: type them."
             )
@@ -86,6 +87,9 @@ class NetworkBench:
             return self.multimeter.ac_volts()
         value = self.multimeter.dc_volts()
         return abs(value) if meter == "avc" else value
+
+    def wait(self, seconds: float) -> None:
+        """A person waits; nothing is held up for it."""
 
     def turn(self, adjuster: str, turns: float) -> None:
         """Raises Conflict: no instrument turns an adjuster."""

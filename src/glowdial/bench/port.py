@@ -21,6 +21,10 @@ class Settings:
     tone_on: bool | None = None
     oscillator_stopped: bool | None = None
     in_cabinet: bool | None = None
+    lamp_w: float | None = None
+    load_lifted: bool | None = None
+    series_ohm: float | None = None
+    series_behind: bool | None = None
 
 
 class Bench(Protocol):
@@ -43,6 +47,10 @@ class Bench(Protocol):
         """Turn an adjuster, clockwise positive."""
         ...
 
+    def wait(self, seconds: float) -> None:
+        """Let time pass at what is set, where the bench's time can be let pass."""
+        ...
+
 
 class NoBench:
     """The double for work by hand: every use fails with a sentence."""
@@ -59,6 +67,10 @@ class NoBench:
         return 0.0
 
     def turn(self, adjuster: str, turns: float) -> None:
+        """Raises Conflict."""
+        self._refuse()
+
+    def wait(self, seconds: float) -> None:
         """Raises Conflict."""
         self._refuse()
 

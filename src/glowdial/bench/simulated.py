@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 
 from glowdial.bench.port import Settings
-from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.probes import node
+from glowdial.sim.receiver import METER_OHM, SimulatedReceiver
 from glowdial.sim.state import BenchState
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
+LIFTED = ", coupling lifted"
 
 
 class SimulatedBench:
@@ -35,8 +37,18 @@ class SimulatedBench:
         self.state = replace(self._receiver.advance(self.state, seconds), moving=None)
 
     def read(self, meter: str) -> float:
-        """One settled reading."""
+        """One settled reading; "V4 grid" and the like are a probe on that node."""
+        lifted = meter.endswith(LIFTED)
+        place = meter.removesuffix(LIFTED)
+        known = {p.key for p in self._receiver.facts.circuit.points}
+        if place in known and " " in place:
+            return self._probed(place, coupling_lifted=lifted)
         return self._receiver.read(self.state, meter)
+
+    def _probed(self, place: str, *, coupling_lifted: bool) -> float:
+        receiver = self._receiver.with_coupling_lifted() if coupling_lifted else self._receiver
+        exact = node(receiver, self.state, place).seen_by(METER_OHM).dc_v
+        return self._receiver.unsteady(exact, self.state, place)
 
     def guard(self, meter: str) -> float:
         """The guard reading: "b-plus" or "line current"."""

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from glowdial.core.errors import Conflict
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.quantities import (
     AUDIO_VOLTS,
     AVC_VOLTS,
+    CURRENT,
     FREQUENCY,
     FREQUENCY_MHZ,
     LEVEL,
@@ -16,10 +18,15 @@ from glowdial.core.quantities import (
     significant,
 )
 
+FINE_BELOW_V = 20.0
+
 
 def typed_line(ask: Ask, values: Mapping[str, float]) -> str:
     """The values of a question in its own order and bare units, with a bench's resolution."""
-    return " ".join(_typed(field, values[field.name]) for field in ask.fields)
+    measured = [f for f in ask.fields if f.name in values]
+    if measured != list(ask.fields[: len(measured)]):
+        raise Conflict("The bench measures something, but not what comes first: type this reading.")
+    return " ".join(_typed(field, values[field.name]) for field in measured)
 
 
 def _typed(field: Field, value: float) -> str:
@@ -32,10 +39,12 @@ def _typed(field: Field, value: float) -> str:
         return f"{significant(value * 1e6, 4)}"
     if quantity is TURNS:
         return f"{value:+.3f}"
+    if quantity is CURRENT:
+        return significant(value * 1e3, 4)
     if quantity is AVC_VOLTS:
         return f"{-value:.3f}"
     if quantity is AUDIO_VOLTS:
         return significant(value, 4)
     if quantity is RESISTANCE:
-        return f"{significant(value / 1e3, 4)}k"
-    return f"{value:.1f}"
+        return f"{significant(value / 1e3, 4)}k" if value >= 1e3 else significant(value, 4)
+    return f"{value:.1f}" if abs(value) >= FINE_BELOW_V else f"{value:.3f}"

@@ -97,7 +97,10 @@ class ConnectionPoint:
 
 @dataclass(frozen=True, slots=True)
 class Circuit:
-    """The signal path and what keeps it alive."""
+    """The signal path and what keeps it alive.
+
+    ``stages_given`` is False where the stages are the norms of the commonest circuit.
+    """
 
     stages: tuple[Stage, ...]
     aerial: Aerial = Aerial()
@@ -110,6 +113,7 @@ class Circuit:
     points: tuple[ConnectionPoint, ...] = ()
     aerial_q: float = 75.0
     rf_stage: bool = False
+    stages_given: bool = True
 
     def stage(self, name: str) -> Stage | None:
         """The stage of that name, if there is one."""

@@ -108,10 +108,15 @@ FREQUENCY_LIMIT = Quantity(
 )
 DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
 PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
+WATTS = Quantity("power", "W", "W", 0.1, 1000.0, "60", "must be a power of 0.1 to 1000 W")
+TEMPERATURE = Quantity(
+    "temperature", "C", "C", -30.0, 60.0, "21", "must be a room's temperature of -30 to 60 C"
+)
 CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
 
 _TAIL = {
     "V": r"(?:V|v|volts?)?",
+    "W": r"(?:W|w|watts?)?",
     "A": r"(?:A|amps?)?",
     "Hz": r"(?:Hz|hz|HZ|c/s)?",
     "ohm": r"(?:Ω|ohms?|R)?",
@@ -119,7 +124,9 @@ _TAIL = {
     "turns": r"(?:turns?|t)?",
     "dB": r"(?:dB|db)?",
     "%": r"(?:%)?",
+    "C": r"(?:°?C)?",
 }
+OPEN = re.compile(r"^(?:open|ol|o\.l\.)$", re.IGNORECASE)
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
 _DECIBEL = re.compile(rf"^({_NUMBER})\s*(dBm|dBuV|dBµV)$", re.IGNORECASE)
 _FRACTION = re.compile(r"^([+-]?)(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)\s*(?:turns?|t)?$")
@@ -150,8 +157,10 @@ def _value(text: str, quantity: Quantity) -> float | None:
             return None
         whole = int(match[2] or 0) + int(match[3]) / int(match[4])
         return -whole if match[1] == "-" else whole
+    if quantity is RESISTANCE and OPEN.match(text):
+        return quantity.maximum
     tail = _TAIL[quantity.base]
-    prefixes = "pnuµμmkKMG" if quantity.base != "turns" else ""
+    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C") else ""
     inner = rf"^([+-]?)(\d+)([{prefixes}R])(\d+)\s*{tail}$" if prefixes else None
     if inner and (match := re.match(inner, text)):
         scale = 1.0 if match[3] == "R" else _PREFIX[match[3]]
@@ -176,8 +185,10 @@ def _bare_scale(quantity: Quantity) -> float:
     return _PREFIX[prefix]
 
 
-def split_values(text: str, count: int, field: str, example: str) -> list[str]:
-    """Split one typed line into ``count`` values, as in ``35 12.5``.
+def split_values(
+    text: str, count: int, field: str, example: str, *, least: int | None = None
+) -> list[str]:
+    """Split one typed line into ``count`` values, or from ``least`` on, as in ``35 12.5``.
 
     A number and a unit set apart from it by a space stay together (``6.2 MHz``), and so do a whole
     number and a fraction of turns (``1 1/4``). Raises BadInput when the count differs.
@@ -189,8 +200,10 @@ def split_values(text: str, count: int, field: str, example: str) -> list[str]:
             parts[-1] = f"{parts[-1]} {word}"
         else:
             parts.append(word)
-    if len(parts) != count:
-        wanted = "one value" if count == 1 else f"{count} values with a space between"
+    fewest = count if least is None else least
+    if not fewest <= len(parts) <= count:
+        some = f"{count}" if fewest == count else f"{fewest} to {count}"
+        wanted = "one value" if count == 1 else f"{some} values with a space between"
         raise BadInput(field, text, f"holds {len(parts)}; {wanted} are wanted", example)
     return parts
 
@@ -272,7 +285,7 @@ def echo(value: float, quantity: Quantity) -> str:
     if quantity in (AC_VOLTS, DC_VOLTS, AVC_VOLTS):
         return f"{value:.3f} V" if abs(value) < 1.0 else f"{significant(value, 4)} V"
     if quantity is RESISTANCE:
-        return engineering(value, "ohm")
+        return "open" if value >= quantity.maximum else engineering(value, "ohm")
     return engineering(value, quantity.base)
 
 

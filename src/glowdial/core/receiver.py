@@ -9,8 +9,10 @@ from dataclasses import dataclass, field
 
 from glowdial.core.circuit import Circuit
 from glowdial.core.errors import NotFound
+from glowdial.core.parts.listing import Part
 from glowdial.core.supply.circuit import Supply
 from glowdial.core.tracking import AdjusterKind, TrackedBand
+from glowdial.core.voltage_chart import ChartFigure
 
 DEFAULT_DIAL_TOLERANCE = 0.005
 
@@ -95,6 +97,25 @@ class Gap:
 
 
 @dataclass(frozen=True, slots=True)
+class TubeFact:
+    """A tube or transistor of the line-up: where it stands, what it does, its type."""
+
+    position: str
+    function: str
+    type: str
+
+
+@dataclass(frozen=True, slots=True)
+class WindingFact:
+    """A winding with its resistance at 20 degrees by the sheet, and the area it belongs to."""
+
+    key: str
+    name: str
+    resistance_ohm: float
+    area: str
+
+
+@dataclass(frozen=True, slots=True)
 class ReceiverFacts:
     """All that the stages need to know of a model.
 
@@ -117,6 +138,11 @@ class ReceiverFacts:
     circuit: Circuit
     traits: tuple[str, ...] = ()
     gaps: tuple[Gap, ...] = field(default=())
+    tubes: tuple[TubeFact, ...] = ()
+    windings: tuple[WindingFact, ...] = ()
+    parts: tuple[Part, ...] = ()
+    chart: tuple[ChartFigure, ...] = ()
+    chart_ohm_per_volt: float | None = None
 
     def adjuster(self, key: str) -> Adjuster:
         """The adjuster of that key; raises NotFound."""

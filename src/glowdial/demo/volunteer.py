@@ -5,11 +5,14 @@ Uses only what a page can use. It fills the demo, and shows in tests that the ad
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
+from glowdial.core.journey.cold_stage import TUBES, WINDINGS
+from glowdial.core.journey.parts_stage import SCHOOL as PARTS_SCHOOL
 from glowdial.core.journey.plan import missing_cautions
-from glowdial.core.journey.steps import Stage, Status, Step
+from glowdial.core.journey.steps import Ask, Stage, Status, Step
+from glowdial.core.parts.listing import School
 from glowdial.workshop.benches import measure
 from glowdial.workshop.desk import Stamp
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
@@ -22,6 +25,8 @@ STORY = {
     "belief": "A tube is weak.",
     "guess": "Somebody has turned the cores.",
     "condition": "Case sound, back cover missing, one knob replaced, mains lead renewed.",
+    "belief_block": "audio",
+    "guess_block": "IF",
 }
 
 
@@ -32,6 +37,7 @@ class Volunteer:
     workshop: Workshop
     job_id: int
     source: Callable[[Step], str] | None = None
+    parts_school: School = School.DANGEROUS
 
     def work(self, until: Callable[[Step], bool] = lambda _: False) -> JobView:
         """Go on until the journey ends or ``until`` says so of the next step."""
@@ -84,11 +90,28 @@ class Volunteer:
             return str(done["line"]), ()
         if ask.key == "story":
             return None, tuple(STORY.items())
-        if ask.key == "controls":
-            return " ".join("w" for _ in ask.fields), ()
-        if ask.key == "decision":
+        if ask.key == "decision" and ask.fields[0].name == "decision":
             return None, (("decision", "align" if step.cost else "leave it"),)
-        return "done", ()
+        if ask.confirm:
+            return "done", ()
+        return None, tuple(self._said(view, step, ask))
+
+    def _said(self, view: JobView, step: Step, ask: Ask) -> Iterator[tuple[str, str]]:
+        """What is typed where nothing is measured: the plain answer to every field."""
+        if step.key == WINDINGS:
+            yield from (("temperature", "21"), ("leads", "0.2"))
+            return
+        for field in ask.fields:
+            if field.name == "chassis":
+                yield field.name, view.facts.chassis
+            elif step.key == TUBES and field.options:
+                yield field.name, "good"
+            elif ask.fields[0].name == "decision" and field.name == "decision":
+                yield field.name, "keep" if ask.key.startswith("R") else "fit"
+            elif step.key == PARTS_SCHOOL:
+                yield field.name, self.parts_school.value
+            elif field.options and field.required:
+                yield field.name, field.options[0]
 
 
 def before_stage(stage: Stage) -> Callable[[Step], bool]:

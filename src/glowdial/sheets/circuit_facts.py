@@ -48,6 +48,7 @@ def circuit_of(sheet: ReceiverSheet) -> Circuit:
         points=_points(given, stages),
         aerial_q=given.aerial_q,
         rf_stage=given.rf_stage or any(b.rf_adjuster for b in sheet.bands),
+        stages_given=bool(given.stages),
     )
 
 

@@ -14,6 +14,7 @@ from glowdial.core.receiver import (
     IfTransformer,
     ReceiverFacts,
     SensitivityPoint,
+    TubeFact,
 )
 from glowdial.core.safety import Trait
 from glowdial.core.supply.circuit import (
@@ -36,6 +37,7 @@ from glowdial.core.tracking import (
     signal_circuit,
     three_point,
 )
+from glowdial.core.voltage_chart import ChartFigure
 from glowdial.sheets.circuit_facts import circuit_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,
@@ -77,6 +79,19 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         circuit=circuit,
         traits=_traits(sheet, circuit),
         gaps=_gaps(sheet),
+        tubes=tuple(TubeFact(t.position, t.function, t.type) for t in sheet.line_up),
+        windings=tuple(w.fact for w in sheet.windings),
+        parts=tuple(p.part for p in sheet.parts),
+        chart=_chart(sheet),
+        chart_ohm_per_volt=sheet.voltage_chart.meter_ohm_per_volt if sheet.voltage_chart else None,
+    )
+
+
+def _chart(sheet: ReceiverSheet) -> tuple[ChartFigure, ...]:
+    if sheet.voltage_chart is None:
+        return ()
+    return tuple(
+        ChartFigure(p.tube, p.electrode, p.volts, p.tolerance) for p in sheet.voltage_chart.points
     )
 
 
@@ -207,6 +222,7 @@ def supply_of(sheet: SupplySheet) -> Supply:
             sheet.load_exponent,
             sheet.bleeder_ohm or float("inf"),
             sheet.string_a,
+            sheet.load_heated,
         ),
         waveform=sheet.waveform,
         swing_share=sheet.swing_share,
@@ -225,7 +241,7 @@ def _rectifier(sheet: RectifierSheet | None, topology: Topology, load_a: float) 
         return vacuum_rectifier(sheet.drop_v, sheet.drop_current_a)
     if sheet.kind is RectifierKind.SELENIUM:
         # about 1 V per plate in all at rated current when new: 0.6 V threshold, the rest resistance
-        plates = SELENIUM_PLATES * in_path
+        plates = (sheet.plates or SELENIUM_PLATES) * in_path
         return Rectifier(
             RectifierKind.SELENIUM,
             threshold_v=SELENIUM_THRESHOLD_V * plates,
@@ -254,6 +270,16 @@ def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
                 "cold checks",
             )
         )
+    if not sheet.parts:
+        gaps.append(
+            Gap(
+                "the list of capacitors and resistors",
+                "parts are listed as they are found",
+                "parts",
+            )
+        )
+    if not sheet.windings:
+        gaps.append(Gap("the coils' resistances", "windings are not measured", "cold checks"))
     if sheet.gang is None:
         gaps.append(
             Gap("the gang's capacities", "12-430 pF is taken (bench's norm)", "oscillator and RF")

@@ -16,6 +16,7 @@ from glowdial.core.safety import Trait
 from glowdial.core.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.tracking import AdjusterKind, TrimmerPlace
 from glowdial.sheets.circuit import CircuitSheet
+from glowdial.sheets.parts import PartSheet, WindingSheet
 from glowdial.sheets.section import (
     Amperes,
     Capacitance,
@@ -51,11 +52,15 @@ class Tube(Section):
 
 
 class RectifierSheet(Section):
-    """The rectifier with one data-sheet point per plate (vacuum), or its drop (gas-filled)."""
+    """The rectifier with one data-sheet point per plate (vacuum), its drop (gas-filled), or its
+    plates (selenium)."""
 
     kind: RectifierKind
     drop_v: Volts | None = None
     drop_current_a: Amperes | None = None
+    plates: int | None = Field(
+        default=None, ge=1, le=60, description="of selenium, in each arm; 16 where not given"
+    )
 
     @model_validator(mode="after")
     def _vacuum_has_a_point(self) -> Self:
@@ -88,6 +93,9 @@ class SupplySheet(Section):
     load_current_a: Amperes
     load_nominal_v: Volts
     load_exponent: float = Field(default=1.3, ge=0, le=3)
+    load_heated: bool = Field(
+        default=True, description="tubes draw only when warm; transistors from the first volts"
+    )
     bleeder_ohm: Resistance | None = None
     waveform: Waveform = Waveform.SINE
     swing_share: float = Field(default=0.2, gt=0, lt=1, description="of a vibrator's half period")
@@ -248,6 +256,8 @@ class ReceiverSheet(Section):
     warm_up_minutes: float = Field(default=20.0, gt=0, le=240)
     dummy_aerial: Words = "200 pF in series"
     controls: list[Words] = Field(default_factory=list, max_length=30)
+    parts: list[PartSheet] = Field(default_factory=list, max_length=300)
+    windings: list[WindingSheet] = Field(default_factory=list, max_length=80)
     traits: list[Trait] = Field(
         default_factory=list, max_length=12, description="what decides cautions, where it is so"
     )
@@ -255,7 +265,12 @@ class ReceiverSheet(Section):
     @model_validator(mode="after")
     def _hangs_together(self) -> Self:
         keys = [a.key for a in self.adjusters]
-        for what, names in (("adjuster", keys), ("band", [b.key for b in self.bands])):
+        for what, names in (
+            ("adjuster", keys),
+            ("band", [b.key for b in self.bands]),
+            ("part", [p.ref for p in self.parts]),
+            ("winding", [w.key for w in self.windings]),
+        ):
             twice = sorted({n for n in names if names.count(n) > 1})
             if twice:
                 raise refuse(f"{what} key {twice[0]!r} stands twice", "each key once")

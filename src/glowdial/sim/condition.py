@@ -96,11 +96,13 @@ class SwitchFault:
 class RectifierFault:
     """One half of a full-wave rectifier dead, or a selenium stack aged.
 
-    ``age`` multiplies the series resistance: 1 new, 5 tired.
+    ``age`` multiplies the series resistance: 1 new, 5 tired; ``half_age`` that of one half (a
+    bridge's pair of arms) again.
     """
 
     half_dead: bool = False
     age: Annotated[float, Field(ge=1.0, le=100.0)] = 1.0
+    half_age: Annotated[float, Field(ge=1.0, le=1000.0)] = 1.0
     kind: Literal["rectifier"] = "rectifier"
 
 
@@ -112,6 +114,15 @@ class HeaterFault:
     kind: Literal["heater"] = "heater"
 
 
+@dataclass(frozen=True, slots=True, config=STRICT)
+class WindingFault:
+    """A winding of the sheet, ``factor`` times its resistance; a thousand million is open."""
+
+    winding: str
+    factor: Factor
+    kind: Literal["winding"] = "winding"
+
+
 Fault = Annotated[
     DeviceFault
     | CapacitorFault
@@ -119,7 +130,8 @@ Fault = Annotated[
     | FilterFault
     | SwitchFault
     | RectifierFault
-    | HeaterFault,
+    | HeaterFault
+    | WindingFault,
     Field(discriminator="kind"),
 ]
 
@@ -224,12 +236,15 @@ def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
             raise BadInput(
                 f"{where}.place", str(fault.place), f"is beyond the {nodes} filter nodes", "0"
             )
-        if isinstance(fault, RectifierFault) and fault.half_dead:
+        if isinstance(fault, WindingFault):
+            _one_of(f"{where}.winding", fault.winding, {w.key for w in facts.windings}, "winding")
+        if isinstance(fault, RectifierFault) and (fault.half_dead or fault.half_age > 1.0):
             supply = facts.supply
+            field, shown = "half_dead", "true"
+            if not fault.half_dead:
+                field, shown = "half_age", f"{fault.half_age:g}"
             if supply is None or not supply.topology.full_wave:
-                raise BadInput(
-                    f"{where}.half_dead", "true", "wants a full-wave rectifier", '"age": 3'
-                )
+                raise BadInput(f"{where}.{field}", shown, "wants a full-wave rectifier", '"age": 3')
         if isinstance(fault, CapacitorFault) and fault.part == "screen bypass":
             _has_screen(where, stages[fault.stage])
 

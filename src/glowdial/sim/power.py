@@ -21,8 +21,15 @@ from glowdial.core.heaters import (
 )
 from glowdial.core.operating import OperatingPoint
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import RectifierKind, Supply, Topology, Waveform
+from glowdial.core.supply.circuit import (
+    RectifierKind,
+    Supply,
+    Topology,
+    Waveform,
+    silicon_rectifier,
+)
 from glowdial.core.supply.limiter import Lamp, limited_v
+from glowdial.core.supply.line_current import with_rectifier_a
 from glowdial.core.supply.rampup import warming_state
 from glowdial.core.supply.steady import SupplyPoint
 from glowdial.sim.condition import (
@@ -37,7 +44,7 @@ from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]
 LEAST_V = 0.5
-MAGNETISING_SHARE = 0.04
+IDLE_A = 1e-6
 NORM_HEATERS = (Heater("heaters", 6.3, 1.5), Heater("rectifier", 5.0, 2.0, rectifier=True))
 
 
@@ -68,7 +75,10 @@ class Power:
 
     @cached_property
     def heaters(self) -> tuple[Heater, ...]:
-        """The sheet's heaters, or a norm's."""
+        """The sheet's heaters, or a norm's; transistors have none."""
+        supply = self._facts.supply
+        if supply is not None and not supply.load.heated and not supply.rectifier.kind.heated:
+            return ()
         return self._facts.circuit.heaters.heaters or NORM_HEATERS
 
     @cached_property
@@ -139,7 +149,16 @@ class Power:
 
     def at(self, state: BenchState) -> PowerPoint:
         """What stands now; the same question twice is answered once."""
-        key = (state.line_v, state.lamp_w, state.moving, state.burnt, tuple(state.healed.items()))
+        key = (
+            state.line_v,
+            state.lamp_w,
+            state.moving,
+            state.burnt,
+            tuple(state.healed.items()),
+            state.load_lifted,
+            state.series_ohm,
+            state.series_behind,
+        )
         if self._last is None or self._last[0] != key:
             self._last = (key, self._find(state))
         return self._last[1]
@@ -189,7 +208,7 @@ class Power:
             set_v,
             found.node_v,
             found.ripple_v,
-            self._line_a(supply, set_v, found, theta),
+            with_rectifier_a(supply, set_v, found, self._heat_a(set_v, theta)),
             tuple(float(t) for t in theta),
             warm,
             points,
@@ -230,6 +249,11 @@ class Power:
                 worn = _aged(worn, fault)
             if isinstance(fault, FilterFault):
                 worn = _leaky(worn, fault, state.healed.get(str(fault.place), 0.0))
+        if state.series_ohm is not None:
+            worn = _on_silicon(worn, state.series_ohm, behind=state.series_behind)
+        if state.load_lifted:
+            idle = replace(worn.load, current_a=IDLE_A, string_a=0.0)
+            worn = replace(worn, load=idle)
         return worn
 
     def healed(self, state: BenchState, step_s: float) -> dict[str, float]:
@@ -244,6 +268,23 @@ class Power:
                 healed[key] = round(1.0 - left, 9)
         return healed
 
+    def heater_v(self, state: BenchState) -> dict[str, float]:
+        """Volts across every heater as it stands, by tube."""
+        found = self.at(state)
+        theta = np.array(found.theta)
+        string = self.string()
+        broken = self.open_tubes(state)
+        if string is None:
+            share = np.full(len(self.heaters), found.set_v / self._nominal_v)
+            if self._facts.supply and self._facts.supply.waveform is Waveform.BATTERY:
+                share[:] = 1.0 if found.set_v > 0.0 else 0.0
+        elif broken:
+            # the whole line stands across the open one
+            share = np.array([found.set_v / h.volts * (h.tube in broken) for h in self.heaters])
+        else:
+            share, _ = string.share_v(found.set_v, theta)
+        return {h.tube: float(s) * h.volts for h, s in zip(self.heaters, share, strict=True)}
+
     def _heat_a(self, set_v: float, theta: Floats) -> float:
         """What the heaters draw from the line, RMS."""
         if set_v <= 0.0:
@@ -255,26 +296,24 @@ class Power:
         watts = np.square(set_v / self._nominal_v) * hot_w / resistance_share(theta)
         return float(np.sum(watts)) / set_v
 
-    def _line_a(self, supply: Supply, set_v: float, found: SupplyPoint, theta: Floats) -> float:
-        """RMS line current: heaters in phase, the rectifier's pulses by their own RMS."""
-        if set_v <= 0.0:
-            return 0.0
-        heat_a = self._heat_a(set_v, theta)
-        both = math.sqrt(2.0) if supply.topology is not Topology.HALF_WAVE else 1.0
-        pulses_a = found.rectifier_rms_a * both * supply.secondary_v / supply.line_v
-        real_a = found.node_v[0] * found.load_a / set_v
-        power_factor = min(real_a / pulses_a, 1.0) if pulses_a > 0.0 else 1.0
-        magnetising_a = MAGNETISING_SHARE * heat_a
-        square = heat_a**2 + pulses_a**2 + 2.0 * heat_a * pulses_a * power_factor
-        return math.sqrt(square + magnetising_a**2)
-
 
 def _aged(supply: Supply, fault: RectifierFault) -> Supply:
     rectifier = supply.rectifier
     if rectifier.kind is RectifierKind.SELENIUM:
         rectifier = replace(rectifier, resistance_ohm=rectifier.resistance_ohm * fault.age)
     topology = Topology.HALF_WAVE if fault.half_dead else supply.topology
-    return replace(supply, rectifier=rectifier, topology=topology)
+    weak_ohm = rectifier.resistance_ohm * (fault.half_age - 1.0)
+    return replace(supply, rectifier=rectifier, topology=topology, weak_half_ohm=weak_ohm)
+
+
+def _on_silicon(supply: Supply, ohm: float, *, behind: bool) -> Supply:
+    in_path = 2 if supply.topology is Topology.BRIDGE else 1
+    changed = replace(supply, rectifier=silicon_rectifier(in_path), weak_half_ohm=0.0)
+    if not behind:
+        return replace(changed, source_ohm=supply.source_ohm + ohm)
+    first = supply.sections[0]
+    longer = replace(first, resistance_ohm=first.resistance_ohm + ohm)
+    return replace(changed, sections=(longer, *supply.sections[1:]))
 
 
 def _leaky(supply: Supply, fault: FilterFault, healed: float) -> Supply:

@@ -14,14 +14,17 @@ from dataclasses import replace
 
 import numpy as np
 
+from glowdial.core.cold_checks import COPPER_PER_K
 from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.operating import Strain
+from glowdial.core.operating import OPEN_OHM, Strain
 from glowdial.sim.audio import AudioParts, audio_parts
+from glowdial.sim.condition import CapacitorFault, WindingFault
 from glowdial.sim.signal_path import SignalPath
 from glowdial.sim.stages import strain_of
 from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6
+LEADS_OHM = 0.2
 METERS = (
     "avc",
     "audio",
@@ -75,6 +78,15 @@ class SimulatedReceiver(SignalPath):
             raise NotFound("stage", stage_name)
         return strain_of(stage, self.condition)
 
+    def with_coupling_lifted(self) -> SimulatedReceiver:
+        """The same set with its coupling capacitors' far ends in the air."""
+        kept = tuple(
+            f
+            for f in self.condition.faults
+            if not (isinstance(f, CapacitorFault) and f.part == "coupling")
+        )
+        return SimulatedReceiver(self.facts, replace(self.condition, faults=kept))
+
     def b_plus_v(self, line_v: float) -> float:
         """Settled B+ at a line voltage."""
         return self.power.at(BenchState(line_v=line_v)).b_plus_v
@@ -82,6 +94,16 @@ class SimulatedReceiver(SignalPath):
     def _exact(self, state: BenchState, meter: str) -> float:
         if meter == "line":
             return state.line_v
+        if meter == "volts at the set":
+            return self.power.at(state).set_v
+        if meter == "series resistor":
+            return state.series_ohm or 0.0
+        if meter == "line current":
+            return self.power.at(state).line_a
+        if meter.startswith("winding "):
+            return self.winding_ohm(meter.removeprefix("winding "))
+        if meter.startswith("heater "):
+            return self._heater_v(state, meter.removeprefix("heater "))
         if meter == "b-plus":
             return self.power.at(state).b_plus_v
         if meter == "reservoir":
@@ -97,6 +119,25 @@ class SimulatedReceiver(SignalPath):
         if meter == "audio":
             return self.audio(state).rms_v
         raise BadInput("meter", meter, "is not on this bench", ", ".join(METERS))
+
+    def winding_ohm(self, key: str) -> float:
+        """A winding in a room of 21 degrees through leads of 0.2 ohm; no two are wound alike."""
+        for one in self.facts.windings:
+            if one.key == key:
+                stand = zlib.crc32(key.encode())
+                rng = np.random.default_rng((self.condition.seed, stand))
+                own = one.resistance_ohm * (1.0 + 0.05 * float(rng.uniform(-1.0, 1.0)))
+                for fault in self.condition.faults:
+                    if isinstance(fault, WindingFault) and fault.winding == key:
+                        own *= fault.factor
+                return min(own * (1.0 + COPPER_PER_K) + LEADS_OHM, OPEN_OHM)
+        raise BadInput("winding", key, "is no winding of this set", "output-primary")
+
+    def _heater_v(self, state: BenchState, tube: str) -> float:
+        volts = self.power.heater_v(state)
+        if tube not in volts:
+            raise BadInput("heater", tube, "is no heater of this set", next(iter(volts), "V1"))
+        return volts[tube]
 
     def cold_resistance_ohm(self) -> float:
         """B+ to chassis with the set switched off and the capacitors charged."""

@@ -24,6 +24,8 @@ class BenchState:
     is clipped ("aerial", "mixer grid", the name of an IF stage with " grid", or ""); a set with a
     built-in loop gets a standard loop's field at "aerial". ``dial_side`` tells from which side the
     dial was last moved. ``lamp_w`` is a limiter lamp for the line's volts, 0 for none.
+    ``load_lifted`` is B+ without its load; with a ``series_ohm`` the rectifier is silicon, and that
+    much resistance is ahead of the reservoir, or ``series_behind`` it.
     ``healed`` is what voltage has mended of each filter capacitor's leakage, by its place, 0 to 1.
     ``moving`` is None when everything is at rest.
     """
@@ -45,6 +47,9 @@ class BenchState:
     beat_on: bool = False
     place: str = Place.SCREENED
     lamp_w: float = 0.0
+    load_lifted: bool = False
+    series_ohm: float | None = None
+    series_behind: bool = False
     time_s: float = 0.0
     healed: dict[str, float] = field(default_factory=dict)
     burnt: tuple[str, ...] = ()

@@ -15,6 +15,7 @@ from glowdial.core.journey.record import (
     Answer,
     Change,
     Closure,
+    Entered,
     JobRecord,
     Move,
     SwitchedOff,
@@ -31,6 +32,7 @@ from glowdial.store.tables import (
     NoteRow,
     Numbered,
     ReadingRow,
+    RegisterRow,
     SwitchedOffRow,
     TemporaryRow,
     WithdrawalRow,
@@ -90,6 +92,10 @@ def load_record(session: Session, job_id: int) -> JobRecord:
         switched_off=tuple(
             SwitchedOff(str(s.id), s.what, s.step, s.seq, s.restored_seq)
             for s in rows_of(session, SwitchedOffRow, job_id)
+        ),
+        entered=tuple(
+            Entered(r.seq, r.register, r.key, r.step, r.numbers, r.texts, r.removed)
+            for r in rows_of(session, RegisterRow, job_id)
         ),
     )
 
@@ -156,6 +162,29 @@ class Scribe:
     def note(self, step: str, text: str) -> None:
         """Write a remark."""
         self._session.add(NoteRow(**self._next(), step=step, text=text))
+
+    def enter(
+        self,
+        register: str,
+        key: str,
+        step: str,
+        *,
+        numbers: Mapping[str, float],
+        texts: Mapping[str, str],
+        removed: bool = False,
+    ) -> int:
+        """Write a line of a register; returns its seq."""
+        row = RegisterRow(
+            **self._next(),
+            register=register,
+            key=key,
+            step=step,
+            numbers=dict(numbers),
+            texts=dict(texts),
+            removed=removed,
+        )
+        self._session.add(row)
+        return row.seq
 
     def temporary(self, step: str, what: str, place: str, *, wanted: bool) -> None:
         """Register a temporary connection."""

@@ -5,7 +5,16 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    String,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -183,6 +192,49 @@ class SwitchedOffRow(Numbered, Base):
     what: Mapped[str] = mapped_column(String(200))
     restored_seq: Mapped[int | None]
     restored_at: Mapped[datetime | None]
+
+
+class RegisterRow(Numbered, Base):
+    """A line of one of a job's registers; a later one with its key takes its place."""
+
+    __tablename__ = "register_lines"
+    __table_args__ = (Index("ix_register_lines_job", "job_id"),)
+
+    register: Mapped[str] = mapped_column(String(40))
+    key: Mapped[str] = mapped_column(String(120))
+    step: Mapped[str] = mapped_column(String(80))
+    numbers: Mapped[dict[str, Any]]
+    texts: Mapped[dict[str, Any]]
+    removed: Mapped[bool] = mapped_column(default=False)
+
+
+class PhotoRow(Base):
+    """A photo of a job, drawn anew from what was sent: a JPEG and its small one."""
+
+    __tablename__ = "photos"
+    __table_args__ = (Index("ix_photos_job", "job_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    at: Mapped[datetime]
+    width: Mapped[int]
+    height: Mapped[int]
+    image: Mapped[bytes] = mapped_column(LargeBinary)
+    thumbnail: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class StockRow(Base):
+    """A line of the bench's stock of parts; ``rating`` in V or W."""
+
+    __tablename__ = "stock"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    value: Mapped[float]
+    rating: Mapped[float]
+    safety: Mapped[str] = mapped_column(String(10), default="")
+    count: Mapped[int]
+    note: Mapped[str] = mapped_column(String(200), default="")
 
 
 class BenchRow(Base):

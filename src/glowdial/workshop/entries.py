@@ -10,13 +10,20 @@ from glowdial.core.errors import BadInput, Conflict, Doubted, NotFound
 from glowdial.core.journey.entry import Entry, read_entry
 from glowdial.core.journey.handover import HAND_OVER
 from glowdial.core.journey.plan import missing_cautions
+from glowdial.core.journey.ramp_stage import RAMP, check_ramp_entry, moving_words
 from glowdial.core.journey.record import CHANGEABLES
-from glowdial.core.journey.steps import Ask, Status, Step
+from glowdial.core.journey.steps import Ask, Status, Step, find_ask
 from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
 from glowdial.workshop.desk import Desk, Stamp, write
 from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import SIMULATED, job_view
+from glowdial.workshop.parts import (
+    given_back,
+    is_part_question,
+    part_consequences,
+    part_texts,
+)
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3
@@ -26,7 +33,8 @@ SAME_TURN = 1e-3
 class AnswerCommand:
     """One answer as a page sends it: a typed line, or fields by name.
 
-    ``confirmed`` repeats an entry that was doubted; ``source`` is hand or simulated.
+    ``confirmed`` repeats an entry that was doubted; ``source`` is hand or simulated. ``choice``
+    counts the proposals for a part from 0.
     """
 
     step: str
@@ -35,6 +43,7 @@ class AnswerCommand:
     fields: tuple[tuple[str, str], ...]
     confirmed: bool
     source: str
+    choice: int = 0
 
 
 def record_answer(
@@ -49,12 +58,16 @@ def record_answer(
 
 
 def preview(workshop: Workshop, job_id: int, step_key: str, ask_key: str, line: str) -> str:
-    """What is understood of a line, before it is kept; raises BadInput where it is not."""
+    """What is understood of a line, before it is kept; raises BadInput where it is not.
+
+    On a moving ramp, what to expect at the AC typed so far.
+    """
     view = job_view(workshop, job_id)
-    ask = view.journey.step(step_key).ask
-    if ask is None or ask.key != ask_key:
+    ask = find_ask(view.journey.step(step_key), ask_key)
+    if ask is None:
         raise Conflict("This question is not open any more; look at the step as it is now.")
-    return read_entry(ask, line, {}).echo
+    moving = moving_words(view.facts, ask, line) if step_key == RAMP else ""
+    return moving or read_entry(ask, line, {}).echo
 
 
 def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
@@ -64,6 +77,10 @@ def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
     if entry.doubts and not command.confirmed:
         raise Doubted(f"{entry.doubts[0]} Send it again to keep it as it is.")
     _refuse_silent_leave(step, entry)
+    if step.key == RAMP:
+        check_ramp_entry(desk.facts, desk.record, ask, entry.values)
+    if is_part_question(step, ask):
+        entry.texts.update(part_texts(desk, ask, entry, command.choice))
     values = _with_moves(desk, step, entry)
     units = {f.name: f.quantity.base for f in ask.fields if f.quantity}
     line = command.line if command.line is not None else _joined(ask, entry)
@@ -75,7 +92,9 @@ def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
         source=command.source,
         line=line,
     )
-    _consequences(desk, step)
+    _consequences(desk, step, ask)
+    if is_part_question(step, ask):
+        part_consequences(desk, ask, entry.texts)
     desk.refresh()
     after = next((s for s in desk.journey.steps if s.key == step.key), None)
     judged = after.results[-1] if after and after.results else None
@@ -93,9 +112,10 @@ def _open_ask(desk: Desk, step: Step, key: str) -> Ask:
     missing = missing_cautions(step, desk.record)
     if missing:
         raise Conflict(f"Acknowledge the caution first: {', '.join(missing)}.")
-    if step.ask is None or step.ask.key != key:
+    ask = find_ask(step, key)
+    if ask is None:
         raise Conflict("This question is not open any more; look at the step as it is now.")
-    return step.ask
+    return ask
 
 
 def _refuse_silent_leave(step: Step, entry: Entry) -> None:
@@ -138,17 +158,17 @@ def _joined(ask: Ask, entry: Entry) -> str:
     return "; ".join(parts)
 
 
-def _consequences(desk: Desk, step: Step) -> None:
+def _consequences(desk: Desk, step: Step, ask: Ask) -> None:
     """What answering a step does besides: leads made, things switched off and on again."""
     scribe = desk.scribe
-    for what, place in step.makes:
-        scribe.temporary(step.key, what, place, wanted=True)
+    for what, place in (*step.makes, *ask.makes):
+        scribe.temporary(step.key, what, place, wanted=step.powered)
     for what in step.switches_off:
         scribe.switch_off(step.key, what)
     if step.undoes is not None:
         _undo(desk, step.undoes)
     if step.change is not None:
-        scribe.change(step.change, "in")
+        scribe.change(*step.change)
     if step.key == HAND_OVER:
         desk.job.closed_at = desk.job.touched_at
 
@@ -292,6 +312,7 @@ def withdraw(workshop: Workshop, job_id: int, stamp: Stamp, seq: int) -> dict[st
         if answer.withdrawn:
             raise Conflict("This entry is withdrawn already.")
         desk.scribe.withdraw(seq)
+        given_back(desk, answer)
         return {}
 
     return write(workshop, job_id, stamp, ("withdraw", seq), act)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import csv
 import io
 from typing import Any
@@ -16,7 +17,9 @@ from glowdial.store.tables import (
     ClosureRow,
     MoveRow,
     NoteRow,
+    PhotoRow,
     ReadingRow,
+    RegisterRow,
     SetRow,
     SwitchedOffRow,
     TemporaryRow,
@@ -34,6 +37,7 @@ TABLES = (
     NoteRow,
     TemporaryRow,
     SwitchedOffRow,
+    RegisterRow,
 )
 
 
@@ -77,6 +81,7 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
         job = get_job(session, job_id)
         receiver = session.get_one(SetRow, job.set_id)
         readings = session.scalars(select(ReadingRow).where(ReadingRow.job_id == job_id)).all()
+        photos = session.scalars(select(PhotoRow).where(PhotoRow.job_id == job_id)).all()
         return {
             "format": "glowdial-job",
             "format_version": 1,
@@ -86,11 +91,22 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
             "opened_at": job.opened_at.isoformat(),
             "closed_at": job.closed_at.isoformat() if job.closed_at else None,
             "readings": [_plain(r) for r in readings],
+            "photos": [_photo(p) for p in photos],
             **{
                 table.__tablename__: [_plain(r) for r in rows_of(session, table, job_id)]
                 for table in TABLES
             },
         }
+
+
+def _photo(row: PhotoRow) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "at": row.at.isoformat(),
+        "width": row.width,
+        "height": row.height,
+        "jpeg_base64": base64.b64encode(row.image).decode(),
+    }
 
 
 def _plain(row: Any) -> dict[str, Any]:

@@ -10,9 +10,11 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import BadInput
+from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.journey.function_matrix import MATRIX
 from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.report import Report, build_report
 from glowdial.core.journey.steps import Result, Step
 from glowdial.core.quantities import turns
@@ -29,7 +31,9 @@ from glowdial.store.tables import (
     JobRow,
     MoveRow,
     NoteRow,
+    RegisterRow,
     SetRow,
+    SheetRow,
     SwitchedOffRow,
     TemporaryRow,
     WithdrawalRow,
@@ -41,6 +45,7 @@ from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 LOG_LINES = 300
+MOST_VISITS = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +78,17 @@ class LogLine:
 
 
 @dataclass(frozen=True, slots=True)
+class Visit:
+    """An earlier job of the same set: what was complained of, and what was changed."""
+
+    job_id: int
+    opened_at: datetime
+    closed_at: datetime | None
+    complaint: str
+    changed: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class JobView:
     """Everything that a page needs of one job."""
 
@@ -87,14 +103,16 @@ class JobView:
     record: JobRecord
     facts: ReceiverFacts
     log: tuple[LogLine, ...]
+    set_id: int
+    visits: tuple[Visit, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class OpenCommand:
     """A job to open for a new set from a sheet.
 
-    With a ``condition`` the set is a simulated one; otherwise readings are typed, or with
-    ``network`` taken from the bench's instruments too.
+    With a ``set_id`` it is a set that was here before. With a ``condition`` the set is a simulated
+    one; otherwise readings are typed, or with ``network`` taken from the bench's instruments too.
     """
 
     sheet_id: int
@@ -102,6 +120,7 @@ class OpenCommand:
     serial: str = ""
     condition: Condition | None = None
     network: bool = False
+    set_id: int | None = None
 
     @property
     def link(self) -> str:
@@ -113,7 +132,7 @@ class OpenCommand:
 
 def open_job(workshop: Workshop, key: str, command: OpenCommand) -> int:
     """Open a job; returns its id. Raises NotFound for an unknown sheet, BadInput for no name."""
-    if not command.set_name.strip():
+    if command.set_id is None and not command.set_name.strip():
         raise BadInput(
             "set", command.set_name, "needs a name to tell it by", "reading room receiver"
         )
@@ -126,14 +145,7 @@ def open_job(workshop: Workshop, key: str, command: OpenCommand) -> int:
 
 def _open(session: Session, at: datetime, command: OpenCommand) -> int:
     sheet = get_sheet(session, command.sheet_id)
-    receiver = SetRow(
-        maker=sheet.maker,
-        model=sheet.model,
-        name=command.set_name.strip(),
-        serial=command.serial.strip(),
-    )
-    session.add(receiver)
-    session.flush()
+    receiver = _receiver(session, sheet, command)
     job = JobRow(
         set_id=receiver.id,
         sheet_id=sheet.id,
@@ -157,6 +169,60 @@ def _open(session: Session, at: datetime, command: OpenCommand) -> int:
             )
         )
     return job.id
+
+
+def _receiver(session: Session, sheet: SheetRow, command: OpenCommand) -> SetRow:
+    """The set that is opened: a new one, or one that was here before, by its id."""
+    if command.set_id is not None:
+        known = session.get(SetRow, command.set_id)
+        if known is None:
+            raise NotFound("set", str(command.set_id))
+        if (known.maker, known.model) != (sheet.maker, sheet.model):
+            raise BadInput(
+                "sheet",
+                f"{sheet.maker} {sheet.model}",
+                f"is not this set's: it is a {known.maker} {known.model}",
+                f"{known.maker} {known.model}",
+            )
+        return known
+    receiver = SetRow(
+        maker=sheet.maker,
+        model=sheet.model,
+        name=command.set_name.strip(),
+        serial=command.serial.strip(),
+    )
+    session.add(receiver)
+    session.flush()
+    return receiver
+
+
+def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:
+    """What happened to this set before, newest first: what recurs is suspect."""
+    query = (
+        select(JobRow)
+        .where(JobRow.set_id == job.set_id, JobRow.id < job.id)
+        .order_by(JobRow.id.desc())
+        .limit(MOST_VISITS)
+    )
+    return tuple(_visit(session, earlier) for earlier in session.scalars(query))
+
+
+def _visit(session: Session, job: JobRow) -> Visit:
+    record = load_record(session, job.id)
+    story = record.latest("intake.story", "story")
+    changed = [
+        f"{a.ask}: {a.texts.get('fitted', '')}"
+        for a in record.answers
+        if not a.withdrawn and a.texts.get("decision") in ("fit", "restuff")
+    ]
+    changed += [c.note for c in record.changes if c.note and " renewed: " not in c.note]
+    return Visit(
+        job_id=job.id,
+        opened_at=job.opened_at,
+        closed_at=job.closed_at,
+        complaint=story.texts.get("complaint", "") if story else "",
+        changed=tuple(changed[:MOST_VISITS]),
+    )
 
 
 def shelf(
@@ -206,6 +272,8 @@ def job_view(workshop: Workshop, job_id: int) -> JobView:
             record=record,
             facts=facts,
             log=_log(session, job_id, facts, record, state),
+            set_id=job.set_id,
+            visits=earlier_visits(session, job),
         )
 
 
@@ -234,6 +302,7 @@ def _log(
     for table, kind, word in _EVENTS:
         for row in rows_of(session, table, job_id):
             lines.append(LogLine(row.seq, row.at, kind, getattr(row, "step", ""), word(row)))
+    lines += [_register_line(row) for row in rows_of(session, RegisterRow, job_id)]
     for connection in rows_of(session, TemporaryRow, job_id):
         what = f"{connection.what}, {connection.place}"
         lines.append(LogLine(connection.seq, connection.at, "clipped on", connection.step, what))
@@ -256,6 +325,18 @@ def _log(
                 )
             )
     return tuple(sorted(lines, key=lambda line: -line.seq)[:LOG_LINES])
+
+
+def _register_line(row: RegisterRow) -> LogLine:
+    if row.register == MATRIX:
+        cell = row.texts
+        found = " ".join(w for w in (cell.get("figure") or cell["state"], cell.get("oddity")) if w)
+        text = f"{cell['row']}, {cell['column']}: {'emptied' if row.removed else found}"
+        return LogLine(row.seq, row.at, "matrix", row.step, text)
+    title = form_of(row.register).title
+    text = next((v for v in row.texts.values() if v and not v.isdigit()), row.key)
+    gone = " (taken out)" if row.removed else ""
+    return LogLine(row.seq, row.at, "noted", row.step, f"{title}: {text}{gone}")
 
 
 _EVENTS: tuple[tuple[Any, str, Any], ...] = (

@@ -43,7 +43,7 @@ def _cabinet(facts: ReceiverFacts, record: JobRecord) -> Step:
         "Out of the cabinet a knock or the missing screen undoes the work; this pass is the last.",
         leads=tuple(Lead(lead.source, lead.through, lead.to) for lead in dial_leads(facts)),
         powered=True,
-        change=CABINET,
+        change=(CABINET, "in"),
     )
     ask = confirm("in", "In the cabinet, screws in, pointer free.")
     return settle(step, remaining=None if record.latest(CABINET_STEP, "in") else ask)

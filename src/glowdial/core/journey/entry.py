@@ -38,26 +38,35 @@ def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
         )
     given = dict(fields)
     if line is not None:
-        label = ", ".join(f.label for f in ask.fields)
-        parts = split_values(line, len(ask.fields), label, ask.example)
-        given = {f.name: part for f, part in zip(ask.fields, parts, strict=True)}
+        label = ", ".join(f.label for f in ask.fields if f.required)
+        least = sum(f.required for f in ask.fields)
+        parts = split_values(line, len(ask.fields), label, ask.example, least=least)
+        given = {f.name: part for f, part in zip(ask.fields, parts, strict=False)}
     values: dict[str, float] = {}
     texts: dict[str, str] = {}
     for field in ask.fields:
         raw = given.get(field.name, "").strip()
+        if not raw and not field.required:
+            if field.quantity is None:
+                texts[field.name] = ""
+            continue
         if field.quantity is not None:
             values[field.name] = parse(raw, field.quantity, field.label)
         elif field.options:
             texts[field.name] = _choice(field, raw)
         else:
             texts[field.name] = _text(field, raw, ask.example)
-    shown = [echo(values[f.name], f.quantity) for f in ask.fields if f.quantity is not None]
-    shown += [texts[f.name] for f in ask.fields if f.options]
+    shown = [
+        echo(values[f.name], f.quantity) for f in ask.fields if f.quantity and f.name in values
+    ]
+    shown += [texts[f.name] for f in ask.fields if f.options and texts[f.name]]
     return Entry(values, texts, ", ".join(shown), _doubts(ask, values))
 
 
 def _choice(field: Field, raw: str) -> str:
     matches = [o for o in field.options if raw and o.lower().startswith(raw.lower())]
+    exact = [o for o in matches if o.lower() == raw.lower()]
+    matches = exact or matches
     if len(matches) != 1:
         raise BadInput(
             field.label,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.registers import Register, form_of, line_title, open_lines
 from glowdial.core.journey.steps import Stage, Status, Step, confirm, settle
 
 HAND_OVER = "handover.report"
@@ -32,6 +33,11 @@ def handover_blocks(record: JobRecord, before: list[Step]) -> tuple[str, ...]:
     """Sentences for all that stands in the way of handing over."""
     lines = [f"Still on: {t.what}, {t.where}." for t in record.temporaries if t.on]
     lines += [f"Still switched off: {s.what}." for s in record.switched_off if s.off]
+    lines += [
+        f"Still waiting, {form_of(e.register).title.lower()}: {line_title(e)}."
+        for e in open_lines(record)
+        if e.register != Register.QUESTION
+    ]
     stale = [s for s in before if s.status is Status.RECHECK]
     lines += [f"Stale, read again: {s.title}." for s in stale]
     trouble = [s for s in before if s.status is Status.TROUBLE]

@@ -6,15 +6,21 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench_kit import NO_KIT, BenchKit, within_kit
 from glowdial.core.errors import NotFound
+from glowdial.core.journey.chart_stage import chart_steps
+from glowdial.core.journey.cold_stage import cold_steps
+from glowdial.core.journey.conversion_stage import as_converted, conversion_steps
 from glowdial.core.journey.dial_stage import dial_steps
-from glowdial.core.journey.door import cold_steps, intake_steps
 from glowdial.core.journey.filament_stage import filament_steps
 from glowdial.core.journey.handover import handover_steps
 from glowdial.core.journey.if_stage import if_steps
-from glowdial.core.journey.power import GATE, power_steps
+from glowdial.core.journey.intake_stage import as_seen, intake_steps
+from glowdial.core.journey.parts_stage import parts_before_power, parts_under_test
+from glowdial.core.journey.power import GATE, before_power
 from glowdial.core.journey.proof_stage import as_found_steps, as_left_steps
+from glowdial.core.journey.ramp_stage import ramp_step
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Stage, Status, Step
+from glowdial.core.journey.supply_stage import diagnosis_steps
 from glowdial.core.journey.tracking_stage import tracking_steps
 from glowdial.core.receiver import ReceiverFacts
 
@@ -60,11 +66,16 @@ def journey(facts: ReceiverFacts, record: JobRecord, kit: BenchKit = NO_KIT) -> 
 
     Pure; called after every entry.
     """
+    as_built = as_seen(facts, record)
+    facts = as_converted(as_built, record)
     steps = [
         *intake_steps(facts, record),
         *filament_steps(facts, record, kit),
         *cold_steps(facts, record),
-        *power_steps(facts, record),
+        *parts_before_power(facts, record),
+        *before_power(facts, record),
+        *_under_power(as_built, facts, record, kit),
+        *parts_under_test(facts, record),
         *as_found_steps(facts, record),
         *if_steps(facts, record),
         *tracking_steps(facts, record),
@@ -75,8 +86,30 @@ def journey(facts: ReceiverFacts, record: JobRecord, kit: BenchKit = NO_KIT) -> 
     steps = [within_kit(step, kit, avc_ohm) for step in steps]
     steps = [_gated(_closed(step, record), record, steps) for step in steps]
     steps += [_closed(s, record) for s in handover_steps(record, steps)]
-    following = next((s.key for s in steps if not s.status.finished), "")
-    return Journey(tuple(steps), following)
+    return Journey(tuple(steps), _next_key(steps))
+
+
+def _under_power(
+    as_built: ReceiverFacts, facts: ReceiverFacts, record: JobRecord, kit: BenchKit
+) -> list[Step]:
+    """From the first volts to the voltage chart."""
+    ramp = ramp_step(facts, record)
+    return [
+        ramp.step,
+        *diagnosis_steps(facts, record, ramp),
+        *conversion_steps(as_built, record),
+        *chart_steps(facts, record, kit),
+    ]
+
+
+def _next_key(steps: list[Step]) -> str:
+    """The first step that is not finished; one that is half done goes before a re-check of what it
+    spoiled itself."""
+    waiting = [s for s in steps if not s.status.finished]
+    if waiting and waiting[0].status is Status.RECHECK:
+        begun = next((s for s in waiting if s.begun and s.ask is not None), None)
+        return begun.key if begun else waiting[0].key
+    return waiting[0].key if waiting else ""
 
 
 def _closed(step: Step, record: JobRecord) -> Step:

@@ -100,6 +100,19 @@ class SwitchedOff:
 
 
 @dataclass(frozen=True, slots=True)
+class Entered:
+    """A line of one of the job's registers; a later one with its key takes its place."""
+
+    seq: int
+    register: str
+    key: str
+    step: str
+    values: Mapping[str, float]
+    texts: Mapping[str, str]
+    removed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class JobRecord:
     """All entries of a job, each list in ascending ``seq``."""
 
@@ -110,6 +123,7 @@ class JobRecord:
     acknowledgements: tuple[Acknowledgement, ...] = ()
     temporaries: tuple[TemporaryConnection, ...] = ()
     switched_off: tuple[SwitchedOff, ...] = ()
+    entered: tuple[Entered, ...] = ()
     _latest: dict[tuple[str, str], Answer] = field(init=False, repr=False, compare=False)
     _by_step: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
 
@@ -135,6 +149,15 @@ class JobRecord:
     def of_step(self, step: str) -> list[Answer]:
         """Answers of a step that count, the superseded ones left out, in order."""
         return [a for a in self._by_step.get(step, []) if self._latest[a.step, a.ask] is a]
+
+    def register(self, name: str) -> tuple[Entered, ...]:
+        """The lines of a register that count, in the order in which they first came."""
+        latest = {e.key: e for e in self.entered if e.register == name}
+        return tuple(e for e in latest.values() if not e.removed)
+
+    def line(self, register: str, key: str) -> Entered | None:
+        """The line of a register that counts for a key, if there is one."""
+        return next((e for e in self.register(register) if e.key == key), None)
 
     def last_touch(self, adjusters: Iterable[str], things: Iterable[str] = ()) -> int:
         """Seq of the last move of an adjuster or change of a thing named; 0 if there is none."""

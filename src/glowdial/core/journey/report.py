@@ -7,16 +7,23 @@ from dataclasses import dataclass
 from glowdial.core.alignment import gain_by_substitution_db
 from glowdial.core.journey.dial_stage import dial_curve
 from glowdial.core.journey.if_stage import SURVEY, centre_window, survey_curve
+from glowdial.core.journey.intake_stage import as_seen
 from glowdial.core.journey.plan import Journey
 from glowdial.core.journey.proof_stage import FOUND, LEFT, measured_sensitivity_v
+from glowdial.core.journey.ramp_stage import RAMP
 from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.registers import (
+    Register,
+    form_of,
+    line_details,
+    line_title,
+    open_lines,
+)
 from glowdial.core.journey.steps import Status
 from glowdial.core.quantities import engineering, khz, turns
 from glowdial.core.receiver import BandFacts, ReceiverFacts
 from glowdial.core.safety import Activity, caution, dangers_for
 from glowdial.core.windows import Window, judge, symmetric
-
-RAMP = "bring-up.ramp"
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +61,8 @@ class Report:
     gaps: tuple[str, ...]
     cautions: tuple[str, ...]
     next_check: str
+    modifications: tuple[str, ...]
+    waiting: tuple[str, ...]
 
 
 def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> Report:
@@ -80,11 +89,18 @@ def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> R
         ),
         not_settled=tuple(unsettled),
         gaps=tuple(f"{g.what}: {g.instead}" for g in facts.gaps),
-        cautions=tuple(
-            s for d in dangers_for(facts, Activity.POWER) for s in caution(d, facts).sentences[:-1]
-        ),
+        cautions=_cautions(as_seen(facts, record)),
         next_check=_next_check(journey),
+        modifications=tuple(
+            f"{line_title(m)}; {line_details(m)}" for m in record.register(Register.MODIFICATION)
+        ),
+        waiting=tuple(f"{form_of(e.register).title}: {line_title(e)}" for e in open_lines(record)),
     )
+
+
+def _cautions(facts: ReceiverFacts) -> tuple[str, ...]:
+    dangers = dangers_for(facts, Activity.POWER)
+    return tuple(s for d in dangers for s in caution(d, facts).sentences[:-1])
 
 
 def _row(
@@ -97,10 +113,12 @@ def _row(
 
 
 def _supply_rows(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> list[ReportRow]:
-    answer, first = record.latest(RAMP, "100"), record.first(RAMP, "100")
-    if answer is None or first is None:
+    ramp = record.of_step(RAMP)
+    if not ramp:
         return []
-    shown = next((r for r in journey.step(RAMP).results if r.ask == "100"), None)
+    answer = max(ramp, key=lambda a: (a.values["ac"], a.seq))
+    first = record.first(RAMP, answer.ask) or answer
+    shown = next((r for r in journey.step(RAMP).results if r.ask == answer.ask), None)
     window = shown.window if shown else None
     specified = f"{window.nominal:.0f} V" if window and window.nominal else "no figure"
     b_plus = answer.values["b_plus"]

@@ -42,7 +42,10 @@ class Status(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """One value of a question: a quantity, a choice (with ``options``), or text."""
+    """One value of a question: a quantity, a choice (with ``options``), or text.
+
+    On a typed line, fields that may stay empty come last.
+    """
 
     name: str
     label: str
@@ -68,7 +71,9 @@ class Doing(StrEnum):
 class Recipe:
     """How the values of a question are obtained at a bench that can be read and set.
 
-    Settings that are None stay as they are. ``meters`` maps fields to meter names.
+    Settings that are None stay as they are. ``meters`` maps fields to meter names. ``lamp_w`` is a
+    limiter lamp, ``wait_s`` time to stand at these volts before reading, ``load_lifted`` B+ with
+    its load taken off for this reading, ``series_ohm`` a resistor that the supply was given.
     """
 
     doing: Doing
@@ -84,11 +89,19 @@ class Recipe:
     target_v: float | None = None
     span_hz: float | None = None
     tone_on: bool = False
+    lamp_w: float | None = None
+    wait_s: float = 0.0
+    load_lifted: bool = False
+    series_ohm: float | None = None
+    series_behind: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """One question: what is wanted now, in which fields, and what is expected."""
+    """One question: what is wanted now, in which fields, and what is expected.
+
+    ``makes`` are temporary connections that answering it makes: what, and where.
+    """
 
     key: str
     prompt: str
@@ -98,6 +111,7 @@ class Ask:
     expected_text: str = ""
     recipe: Recipe | None = None
     confirm: bool = False
+    makes: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +163,13 @@ class Plot:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One step with everything that the bench needs to know now."""
+    """One step with everything that the bench needs to know now.
+
+    ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels``
+    name registers that are worked beside it. ``alarm`` is shouted: a reason to stop at once.
+    ``begun`` is half done: it is finished before a re-check that it made is asked for. ``change``
+    is what answering it changes in the set, with a note.
+    """
 
     key: str
     stage: Stage
@@ -171,8 +191,12 @@ class Step:
     makes: tuple[tuple[str, str], ...] = ()
     switches_off: tuple[str, ...] = ()
     undoes: str | None = None
-    change: str | None = None
+    change: tuple[str, str] | None = None
     leave: bool = False
+    others: tuple[Ask, ...] = ()
+    panels: tuple[str, ...] = ()
+    alarm: str = ""
+    begun: bool = False
     closed_because: str = ""
     notes: tuple[str, ...] = field(default=())
 
@@ -203,6 +227,12 @@ def result(
         stale,
         as_found,
     )
+
+
+def find_ask(step: Step, key: str) -> Ask | None:
+    """The question of that key, if the step takes it now."""
+    asks = (step.ask, *step.others)
+    return next((a for a in asks if a is not None and a.key == key), None)
 
 
 def settle(step: Step, *, remaining: Ask | None, retake: Ask | None = None) -> Step:

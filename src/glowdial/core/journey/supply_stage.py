@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from glowdial.core.journey.ramp_stage import Ramp, ramp_pairs
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import (
     Ask,
@@ -15,15 +16,17 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
-from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, engineering
+from glowdial.core.quantities import AC_VOLTS, CURRENT, DC_VOLTS, engineering
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import Supply, Waveform
 from glowdial.core.supply.diagnosis import (
     NEAR,
     Cause,
     Diagnosis,
+    Excess,
     SupplyReading,
     Suspicion,
+    decide_excess,
     diagnose,
 )
 from glowdial.core.supply.rampup import SURELY_WARM_FROM
@@ -33,32 +36,59 @@ from glowdial.core.windows import Window
 DIAGNOSIS = "bring-up.diagnosis"
 TOLERANCE, RIPPLE_HIGH = 0.10, 1.5
 LAST_RAMP_READINGS = 3
+FIVE_MINUTES_S = 300.0
 
 
-def diagnosis_steps(facts: ReceiverFacts, record: JobRecord, ramp: Step, tired: bool) -> list[Step]:
+def diagnosis_steps(facts: ReceiverFacts, record: JobRecord, ramp: Ramp) -> list[Step]:
     """The step, once the ramp is through and something of it is wrong; otherwise none."""
-    outside = any(r.judgement.verdict.outside for r in ramp.results)
-    if facts.supply is None or len(facts.supply.sections) != 1 or not (outside or tired):
+    supply = facts.supply
+    if supply is None or not ramp.suspect or supply.waveform is Waveform.BATTERY:
         return []
-    if facts.supply.waveform is Waveform.BATTERY:
-        return []
-    if ramp.ask is not None and not ramp.retake:
-        return []
-    return [_diagnosis(facts.supply, record)]
+    return [_diagnosis(supply, facts, record)]
 
 
-def _diagnosis(supply: Supply, record: JobRecord) -> Step:
+def _diagnosis(supply: Supply, facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = _nodes_ask(supply)
+    answer = record.latest(DIAGNOSIS, ask.key)
+    spoiled = record.last_touch((), ("supply",))
+    fresh = answer is not None and answer.seq > spoiled
+    readings = _readings(supply, record, answer) if fresh and answer else ()
+    found = diagnose(supply, readings, facts.circuit.heaters) if readings else None
+    remaining: Ask | None = None if fresh else ask
+    more: tuple[str, ...] = ()
+    if found is not None and answer is not None and found.first.cause is Cause.EXCESS:
+        remaining, more = _which_excess(supply, record, answer, found)
+    step = Step(
+        DIAGNOSIS,
+        Stage.BRING_UP,
+        "Find what ails the supply: volts and ripple at both capacitors",
+        "B+ alone cannot tell a tired rectifier from a heavier load; the drop across the filter "
+        "tells the current, and the ripple tells the capacitors.",
+        results=_results(supply, answer, spoiled) if answer else (),
+        advice=(*_advice(found), *more) if found else (),
+        leads=(
+            Lead("DC meter", "clips", "reservoir and chassis, then last capacitor and chassis"),
+            Lead("AC meter or scope", "0.1 uF, 630 V", "the same two places"),
+        ),
+        powered=True,
+        cost=_cost(found) if found else "",
+    )
+    return settle(step, remaining=remaining, retake=ask)
+
+
+def _nodes_ask(supply: Supply) -> Ask:
     line_v = supply.line_v
     expected = steady_state(supply, line_v)
-    ask = Ask(
+    return Ask(
         "nodes",
         "At full line, warm: volts at the reservoir and at the last capacitor, then the ripple at "
-        "both, peak to peak (a meter's AC volts times 3.5).",
+        "both, peak to peak (a meter's AC volts times 3.5); line current, if you can.",
         (
             Field("reservoir", "reservoir", DC_VOLTS, nominal=expected.node_v[0]),
             Field("b_plus", "B+", DC_VOLTS, nominal=expected.node_v[-1]),
             Field("ripple_first", "reservoir ripple", AC_VOLTS),
             Field("ripple_last", "B+ ripple", AC_VOLTS),
+            Field("current", "line current", CURRENT, required=False),
         ),
         f"{expected.node_v[0]:.0f} {expected.node_v[-1]:.0f} "
         f"{expected.ripple_v[0]:.0f} {expected.ripple_v[-1]:.1f}",
@@ -73,42 +103,80 @@ def _diagnosis(supply: Supply, record: JobRecord) -> Step:
                 ("ripple_last", "ripple b-plus"),
             ),
             line_v=line_v,
+            lamp_w=0.0,
         ),
     )
-    answer = record.latest(DIAGNOSIS, ask.key)
-    spoiled = record.last_touch((), ("supply",))
-    fresh = answer is not None and answer.seq > spoiled
-    found = diagnose(supply, _readings(supply, record, answer)) if fresh and answer else None
-    step = Step(
-        DIAGNOSIS,
-        Stage.BRING_UP,
-        "Find what ails the supply: volts and ripple at both capacitors",
-        "B+ alone cannot tell a tired rectifier from a heavier load; the drop across the filter "
-        "tells the current, and the ripple tells the capacitors.",
-        results=_results(supply, answer, spoiled) if answer else (),
-        advice=_advice(found) if found else (),
-        leads=(
-            Lead("DC meter", "clips", "reservoir and chassis, then last capacitor and chassis"),
-            Lead("AC meter or scope", "0.1 uF, 630 V", "the same two places"),
-        ),
-        powered=True,
-        cost=_cost(found) if found else "",
-    )
-    return settle(step, remaining=None if fresh else ask, retake=ask)
+
+
+def _which_excess(
+    supply: Supply, record: JobRecord, nodes: Answer, found: Diagnosis
+) -> tuple[Ask | None, tuple[str, ...]]:
+    """A leak or an overload: by a second reading after five minutes, then by a lifted lead."""
+    before_v = nodes.values["b_plus"]
+    timed = _after(record, "timed", nodes.seq)
+    if timed is None:
+        ask = Ask(
+            "timed",
+            "Five minutes at steady line, then B+ again.",
+            (Field("b_plus", "B+", DC_VOLTS, nominal=before_v),),
+            f"{before_v:.0f}",
+            expected_text=f"{before_v:.0f} V if nothing changes; a filter that re-forms lets it "
+            "rise",
+            recipe=Recipe(
+                Doing.READ,
+                meters=(("b_plus", "b-plus"),),
+                line_v=supply.line_v,
+                wait_s=FIVE_MINUTES_S,
+            ),
+        )
+        return ask, ()
+    extra = found.first.severity
+    verdict = decide_excess(supply, extra, before_v=before_v, after_v=timed.values["b_plus"])
+    if verdict.kind is not Excess.NEAR:
+        return None, (verdict.words,)
+    lifted = _after(record, "lifted", nodes.seq)
+    if lifted is None:
+        ask = Ask(
+            "lifted",
+            "Power off, discharge, lift the filter's lead behind the reservoir; then full line and "
+            "the reservoir alone.",
+            (Field("reservoir", "reservoir", DC_VOLTS),),
+            f"{supply.unloaded_peak_v:.0f}",
+            expected_text=verdict.words,
+            recipe=Recipe(
+                Doing.READ,
+                meters=(("reservoir", "reservoir"),),
+                line_v=supply.line_v,
+                load_lifted=True,
+            ),
+            makes=(("lifted lead", "behind the reservoir"),),
+        )
+        return ask, (verdict.words,)
+    decided = decide_excess(supply, extra, lifted_v=lifted.values["reservoir"])
+    words = f"{decided.kind.capitalize()}. {decided.words}"
+    return None, (words, "Put the lifted lead back.")
+
+
+def _after(record: JobRecord, ask: str, seq: int) -> Answer | None:
+    answer = record.latest(DIAGNOSIS, ask)
+    return answer if answer is not None and answer.seq > seq else None
 
 
 def _readings(supply: Supply, record: JobRecord, answer: Answer) -> tuple[SupplyReading, ...]:
-    """The four values at full line, and the warm ones of the ramp."""
+    """The values at full line, and the warm ones of the ramp."""
     v = answer.values
+    between = (None,) * (len(supply.sections) - 1)
     full = SupplyReading(
         supply.line_v,
-        (v["reservoir"], v["b_plus"]),
-        (v["ripple_first"], v["ripple_last"]),
+        (v["reservoir"], *between, v["b_plus"]),
+        (v["ripple_first"], *between, v["ripple_last"]),
+        v.get("current"),
     )
+    nothing = (None,) * len(supply.sections)
     warm = [
-        SupplyReading(a.values["ac"], (None, a.values["b_plus"]))
-        for a in record.of_step("bring-up.ramp")
-        if a.values["ac"] >= SURELY_WARM_FROM * supply.line_v and a.values["b_plus"] > 0.0
+        SupplyReading(ac, (*nothing, b_plus))
+        for ac, b_plus in ramp_pairs(record, record.last_touch((), ("supply",)))
+        if ac >= SURELY_WARM_FROM * supply.line_v and b_plus > 0.0
     ]
     return (full, *warm[-LAST_RAMP_READINGS:])
 

@@ -11,6 +11,7 @@ import re
 from dataclasses import dataclass
 
 from glowdial.core.errors import BadInput
+from glowdial.core.quantities import RESISTANCE, parse
 
 DIGITS = {
     "black": 0,
@@ -70,6 +71,20 @@ class Marked:
     value: float
     tolerance: float | None = None
     volts: float | None = None
+
+
+def marking_of(text: str, *, resistor: bool) -> tuple[Marked, ...]:
+    """A marking as printed, or by its colours named with spaces between; every section of it.
+
+    Raises BadInput for what is not understood.
+    """
+    words = text.replace(",", " ").split()
+    in_colours = len(words) > 1 and all(w.isalpha() for w in words)
+    if resistor:
+        if in_colours:
+            return (resistor_bands(text),)
+        return (Marked(parse(text, RESISTANCE, "marked")),)
+    return (mica_dots(text),) if in_colours else marked_capacitors(text)
 
 
 def marked_capacitors(text: str) -> tuple[Marked, ...]:

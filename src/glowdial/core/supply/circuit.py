@@ -157,7 +157,8 @@ class Load:
 
     Tubes draw ``current_a`` at ``nominal_v`` and follow I ~ V^exponent; ``bleeder_ohm`` (may be
     infinite) draws also while they are cold, and so does a filament string of ``string_a`` at
-    ``nominal_v``, settled, by a filament's own law.
+    ``nominal_v``, settled, by a filament's own law. Without ``heated`` it draws from the first
+    volts, as transistors do.
     """
 
     current_a: float
@@ -165,6 +166,7 @@ class Load:
     exponent: float = 1.3
     bleeder_ohm: float = float("inf")
     string_a: float = 0.0
+    heated: bool = True
 
     def total_a(self, volts: float, warmth: float = 1.0) -> float:
         """Current drawn at ``volts``; ``warmth`` 0 is cold tubes, 1 is warm."""
@@ -192,6 +194,8 @@ class Supply:
     A doubler has two reservoirs of ``reservoir_f``, and its first node is the sum of both.
     A vibrator's wave stands at its height but for ``swing_share`` of each half period, in which the
     buffer capacitor swings it over; ``line_v`` is then the battery's and ``line_hz`` the reed's.
+    ``weak_half_ohm`` is what one half of a full-wave rectifier has in series beyond the other, as
+    a bridge with a tired pair of arms.
     A high-tension battery is ``secondary_v`` behind ``source_ohm``; its rectifier is not used.
     """
 
@@ -210,6 +214,7 @@ class Supply:
     swing_share: float = 0.2
     input_choke_h: float = 0.0
     input_choke_ohm: float = 0.0
+    weak_half_ohm: float = 0.0
 
     def __post_init__(self) -> None:
         require_positive(

@@ -17,10 +17,12 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.errors import BadInput
+from glowdial.core.circuit import Heaters
+from glowdial.core.errors import BadInput, require_positive
 from glowdial.core.supply.circuit import RectifierKind, Supply, Topology
+from glowdial.core.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.supply.rampup import warming_state, warmth
-from glowdial.core.supply.steady import SupplyPoint
+from glowdial.core.supply.steady import SupplyPoint, steady_state
 
 Floats = NDArray[np.float64]
 MOST_READINGS = 8
@@ -28,6 +30,7 @@ METER_ERROR = 0.012
 LOAD_SPREAD, FILTER_SPREAD, RECTIFIER_SPREAD = 0.06, 0.10, 0.15
 RIPPLE_FLOOR_V = 0.02
 NEAR = 0.2
+NO_HEATERS = Heaters()
 
 
 class Cause(StrEnum):
@@ -58,12 +61,14 @@ CAPACITIES = tuple(float(v) for v in np.geomspace(0.5, 0.04, 6))
 class SupplyReading:
     """One settled reading: line volts, and what was read, SI; None where it was not.
 
-    Node volts and ripple (peak to peak) from the reservoir on; ``line_a`` is the set's RMS current.
+    Node volts and ripple (peak to peak) from the reservoir on; ``line_a`` is the set's RMS current,
+    which counts where the heaters' share of it is known.
     """
 
     line_v: float
     node_v: tuple[float | None, ...]
     ripple_v: tuple[float | None, ...] = ()
+    line_a: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,24 +99,30 @@ class Diagnosis:
 
 @dataclass(frozen=True, slots=True)
 class _Variant:
-    """One cause at one severity: how to solve it."""
+    """One cause at one severity: how to solve it, and the supply that it is."""
 
     cause: Cause
     severity: float
     solve: Callable[[float], SupplyPoint]
+    supply: Supply
 
 
-def diagnose(supply: Supply, readings: tuple[SupplyReading, ...]) -> Diagnosis:
+def diagnose(
+    supply: Supply, readings: tuple[SupplyReading, ...], heaters: Heaters = NO_HEATERS
+) -> Diagnosis:
     """Weigh the causes against one to eight settled readings, warm ones counting.
 
-    Raises BadInput for none, too many, or readings of another filter.
+    ``heaters`` are the set's, for what they draw of a line current that was read. Raises BadInput
+    for none, too many, or readings of another filter.
     """
     usable = _checked(supply, readings)
-    spread = _spread(supply, usable)
+    if not heaters.heaters:
+        usable = tuple(replace(r, line_a=None) for r in usable)
+    spread = _spread(supply, usable, heaters)
     measured = _measured(usable)
     scores: dict[Cause, list[tuple[float, float]]] = {}
     for variant in _variants(supply):
-        predicted = _predicted(variant, usable)
+        predicted = _predicted(variant, usable, heaters)
         off = np.log((measured + 1e-9) / (predicted + 1e-9))
         scores.setdefault(variant.cause, []).append(
             (_log_likelihood(off, spread), variant.severity)
@@ -140,6 +151,104 @@ def diagnose(supply: Supply, readings: tuple[SupplyReading, ...]) -> Diagnosis:
     return Diagnosis(tuple(suspicions), _next(suspicions), shown, healthy_ohm)
 
 
+class Excess(StrEnum):
+    """Where excess current goes, once it is known that there is some."""
+
+    LEAK = "leaky filter capacitor"
+    OVERLOAD = "overload"
+    NEAR = "two causes near"
+
+
+FORMS_FROM = 0.015
+LIFTED_SURE = 0.8
+
+
+@dataclass(frozen=True, slots=True)
+class ExcessVerdict:
+    """A leak, an overload, or two causes near; the leak's probability, and words."""
+
+    kind: Excess
+    leak_probability: float
+    words: str
+
+
+def decide_excess(
+    supply: Supply,
+    extra: float,
+    *,
+    before_v: float | None = None,
+    after_v: float | None = None,
+    lifted_v: float | None = None,
+    line_v: float | None = None,
+) -> ExcessVerdict:
+    """Tell a leak at the reservoir from an overload behind it.
+
+    One circuit cannot be told from the other at one moment. ``before_v`` and ``after_v`` are B+ at
+    steady AC five minutes apart: an electrolytic that re-forms draws less and B+ rises, an overload
+    stays. ``lifted_v`` is the reservoir with its load's lead lifted: a leak still pulls it down.
+    ``extra`` is the excess as a share of the nominal load. Raises BadInput for a fall or rise that
+    is no settled reading.
+    """
+    line = line_v or supply.line_v
+    if lifted_v is not None:
+        return _by_lifting(supply, extra, lifted_v, line)
+    if before_v is None or after_v is None:
+        return ExcessVerdict(
+            Excess.NEAR,
+            0.5,
+            "A leak and an overload are one circuit here: read again after five minutes, or lift "
+            "the load's lead.",
+        )
+    require_positive(before_v=before_v, after_v=after_v)
+    rise = after_v / before_v - 1.0
+    if rise >= FORMS_FROM:
+        return ExcessVerdict(
+            Excess.LEAK,
+            0.95,
+            f"B+ rose by {100 * rise:.1f} % in the time: a filter capacitor is re-forming. Keep it "
+            "at volts, and read again.",
+        )
+    if rise <= -FORMS_FROM:
+        return ExcessVerdict(
+            Excess.NEAR,
+            0.5,
+            f"B+ fell by {-100 * rise:.1f} %: it gets worse with heat. Switch off, lift the load's "
+            "lead, and read the reservoir alone.",
+        )
+    return ExcessVerdict(
+        Excess.NEAR,
+        0.3,
+        "B+ stands still: an overload, or a leak that does not form any more. Lift the load's lead "
+        "and read the reservoir.",
+    )
+
+
+def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) -> ExcessVerdict:
+    """The reservoir alone: beside its unloaded volts, and beside those with the leak that fits."""
+    idle = replace(supply.load, current_a=1e-6, string_a=0.0)
+    sound = steady_state(replace(supply, load=idle), line_v).node_v[0]
+    leaky = steady_state(replace(_leaking(supply, extra), load=idle), line_v).node_v[0]
+    spread = math.hypot(METER_ERROR, 0.02)
+    if abs(math.log(sound / leaky)) < 2.0 * spread:
+        return ExcessVerdict(
+            Excess.NEAR, 0.5, "The two differ too little here: measure the capacitor's leakage."
+        )
+    chi = [(math.log(max(lifted_v, 1e-3) / v) / spread) ** 2 for v in (leaky, sound)]
+    odds = math.exp(min(max(0.5 * (chi[1] - chi[0]), -50.0), 50.0))
+    probability = odds / (1.0 + odds)
+    words = f"alone it should stand at {sound:.0f} V, with that leak at {leaky:.0f} V"
+    if probability >= LIFTED_SURE:
+        return ExcessVerdict(Excess.LEAK, probability, f"The reservoir leaks: {words}. Renew it.")
+    if probability <= 1.0 - LIFTED_SURE:
+        return ExcessVerdict(
+            Excess.OVERLOAD,
+            probability,
+            f"The reservoir is good: {words}. The excess is drawn behind it: an output tube whose "
+            "grid is pulled up, a leaky bypass, a short.",
+        )
+    return ExcessVerdict(Excess.NEAR, probability, f"Between the two: {words}. Read it again.")
+
+
 def _checked(supply: Supply, readings: tuple[SupplyReading, ...]) -> tuple[SupplyReading, ...]:
     if not 1 <= len(readings) <= MOST_READINGS:
         raise BadInput("readings", str(len(readings)), "must be one to eight", "3")
@@ -159,18 +268,24 @@ def _measured(readings: tuple[SupplyReading, ...]) -> Floats:
     for reading in readings:
         values += [v for v in reading.node_v if v is not None]
         values += [v + RIPPLE_FLOOR_V for v in reading.ripple_v if v is not None]
+        values += [reading.line_a] if reading.line_a is not None else []
     return np.array(values)
 
 
-def _of_point(point: SupplyPoint, reading: SupplyReading) -> list[float]:
+def _of_point(variant: _Variant, reading: SupplyReading, heaters: Heaters) -> list[float]:
+    point = variant.solve(reading.line_v)
     nodes = zip(point.node_v, reading.node_v, strict=False)
     ripple = zip(point.ripple_v, reading.ripple_v, strict=False)
     values = [found for found, read in nodes if read is not None]
-    return values + [found + RIPPLE_FLOOR_V for found, read in ripple if read is not None]
+    values += [found + RIPPLE_FLOOR_V for found, read in ripple if read is not None]
+    if reading.line_a is not None:
+        heat_a = heater_line_a(heaters, reading.line_v, variant.supply.line_v)
+        values.append(with_rectifier_a(variant.supply, reading.line_v, point, heat_a))
+    return values
 
 
-def _predicted(variant: _Variant, readings: tuple[SupplyReading, ...]) -> Floats:
-    return np.array([v for r in readings for v in _of_point(variant.solve(r.line_v), r)])
+def _predicted(variant: _Variant, readings: tuple[SupplyReading, ...], heaters: Heaters) -> Floats:
+    return np.array([v for r in readings for v in _of_point(variant, r, heaters)])
 
 
 def _solver(supply: Supply, emission: float = 1.0) -> Callable[[float], SupplyPoint]:
@@ -182,19 +297,23 @@ def _solver(supply: Supply, emission: float = 1.0) -> Callable[[float], SupplyPo
 
 
 def _variants(supply: Supply) -> list[_Variant]:
-    found = [_Variant(Cause.HEALTHY, 1.0, _solver(supply))]
+    found = [_variant(Cause.HEALTHY, 1.0, supply)]
     if supply.rectifier.kind is RectifierKind.VACUUM:
-        found += [_Variant(Cause.TIRED, e, _solver(supply, e)) for e in EMISSIONS]
+        found += [_variant(Cause.TIRED, e, supply, e) for e in EMISSIONS]
     elif supply.rectifier.kind is RectifierKind.SELENIUM:
-        found += [_Variant(Cause.TIRED, a, _solver(_aged(supply, a))) for a in AGES]
-    found += [_Variant(Cause.EXCESS, x, _solver(_loaded(supply, x))) for x in EXCESSES]
-    found += [_Variant(Cause.EXCESS, x, _solver(_leaking(supply, x))) for x in EXCESSES]
+        found += [_variant(Cause.TIRED, a, _aged(supply, a)) for a in AGES]
+    found += [_variant(Cause.EXCESS, x, _loaded(supply, x)) for x in EXCESSES]
+    found += [_variant(Cause.EXCESS, x, _leaking(supply, x)) for x in EXCESSES]
     for place in range(len(supply.sections) + 1):
-        found += [_Variant(Cause.DRIED, c, _solver(_dried(supply, place, c))) for c in CAPACITIES]
+        found += [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
     if supply.topology.full_wave:
         half = replace(supply, topology=Topology.HALF_WAVE)
-        found.append(_Variant(Cause.HALF_DEAD, 0.5, _solver(half)))
+        found.append(_variant(Cause.HALF_DEAD, 0.5, half))
     return found
+
+
+def _variant(cause: Cause, severity: float, supply: Supply, emission: float = 1.0) -> _Variant:
+    return _Variant(cause, severity, _solver(supply, emission), supply)
 
 
 def _aged(supply: Supply, age: float) -> Supply:
@@ -223,24 +342,27 @@ def _dried(supply: Supply, place: int, capacity: float) -> Supply:
     return replace(supply, sections=tuple(sections))
 
 
-def _spread(supply: Supply, readings: tuple[SupplyReading, ...]) -> Floats:
+def _spread(supply: Supply, readings: tuple[SupplyReading, ...], heaters: Heaters) -> Floats:
     """Covariance of the logarithms: the meter's, and what healthy sets differ in."""
-    healthy = _Variant(Cause.HEALTHY, 1.0, _solver(supply))
-    base = np.log(_predicted(healthy, readings) + 1e-9)
-    nudged: list[tuple[float, Callable[[float], SupplyPoint]]] = [
-        (LOAD_SPREAD, _solver(_loaded(supply, 0.05))),
+
+    def logs(changed: Supply, emission: float = 1.0) -> Floats:
+        variant = _variant(Cause.HEALTHY, 1.0, changed, emission)
+        return np.asarray(np.log(_predicted(variant, readings, heaters) + 1e-9))
+
+    base = logs(supply)
+    nudged: list[tuple[float, Floats]] = [
+        (LOAD_SPREAD, logs(_loaded(supply, 0.05))),
         *(
-            (FILTER_SPREAD, _solver(_dried(supply, place, 1.05)))
+            (FILTER_SPREAD, logs(_dried(supply, place, 1.05)))
             for place in range(len(supply.sections) + 1)
         ),
     ]
     if supply.rectifier.kind is RectifierKind.VACUUM:
-        nudged.append((RECTIFIER_SPREAD, _solver(supply, 0.95)))
+        nudged.append((RECTIFIER_SPREAD, logs(supply, 0.95)))
     elif supply.rectifier.kind is RectifierKind.SELENIUM:
-        nudged.append((RECTIFIER_SPREAD, _solver(_aged(supply, 1.05))))
+        nudged.append((RECTIFIER_SPREAD, logs(_aged(supply, 1.05))))
     covariance = METER_ERROR**2 * np.eye(base.size)
-    for spread, solve in nudged:
-        moved = np.log(_predicted(_Variant(Cause.HEALTHY, 1.0, solve), readings) + 1e-9)
+    for spread, moved in nudged:
         slope = (moved - base) / 0.05
         covariance += spread**2 * np.outer(slope, slope)
     return covariance

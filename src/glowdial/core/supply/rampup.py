@@ -62,9 +62,10 @@ class RampExpectation:
 def expectation(supply: Supply, line_v: float) -> RampExpectation:
     """Expected B+ at the last filter node for a settled reading at ``line_v`` (V RMS)."""
     fraction = line_v / supply.line_v
-    if supply.waveform is Waveform.BATTERY:
-        # the filaments have their own battery: they are hot before high tension is joined
-        return _from_battery(supply, line_v)
+    heated = supply.load.heated or supply.rectifier.kind.heated
+    if supply.waveform is Waveform.BATTERY or not heated:
+        # filaments on a battery of their own are hot before high tension is joined
+        return _always_warm(supply, line_v)
     typical = warming_state(supply, line_v, rectifier=warmth(fraction), load=warmth(fraction))
     stage = phase(fraction)
     volts = typical.node_v[-1]
@@ -84,7 +85,7 @@ def expectation(supply: Supply, line_v: float) -> RampExpectation:
     return RampExpectation(typical, Window(low, max(high, COLD_FLOOR_V), volts), stage)
 
 
-def _from_battery(supply: Supply, line_v: float) -> RampExpectation:
+def _always_warm(supply: Supply, line_v: float) -> RampExpectation:
     point = steady_state(supply, line_v)
     volts = point.node_v[-1]
     window = Window(volts * (1 - SUPPLY_TOLERANCE), volts * (1 + SUPPLY_TOLERANCE), volts)
@@ -100,6 +101,7 @@ def warming_state(
     have no heater. ``emission`` is what wear has left of a vacuum rectifier.
     """
     share = 1.0
+    load = load if supply.load.heated else 1.0
     if supply.rectifier.kind is RectifierKind.VACUUM:
         share = rectifier * emission
     elif supply.rectifier.kind is RectifierKind.GAS and rectifier < STRIKES_AT:

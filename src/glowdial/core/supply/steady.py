@@ -181,13 +181,21 @@ def _port_matrix(supply: Supply, port: _Port, repeat_s: float) -> Floats:
     # row n of a circulant matrix is its first column turned by n: a view of it laid out twice
     twice = np.concatenate([kernel[::-1], kernel[::-1]])
     rows = np.lib.stride_tricks.sliding_window_view(twice, samples)[samples - 1 :: -1]
-    return np.array(rows[:samples], dtype=np.float64)
+    matrix = np.array(rows[:samples], dtype=np.float64)
+    if _uneven(supply):
+        second = np.arange(samples // 2, samples)
+        matrix[second, second] += supply.weak_half_ohm
+    return matrix
 
 
 def _drive(supply: Supply, line_v: float, samples: int) -> tuple[Floats, float]:
     """Open-circuit volts that push the rectifier over one repetition, and its length in s."""
     peak = supply.peak_v * line_v / supply.line_v
     full_wave = supply.topology.full_wave
+    if _uneven(supply):
+        # the halves differ, so only the whole period repeats
+        turns = np.arange(2 * samples) / (2 * samples)
+        return peak * np.abs(np.sin(2.0 * np.pi * turns)), 1.0 / supply.line_hz
     repeat_s = (0.5 if full_wave else 1.0) / supply.line_hz
     turns = np.arange(samples) / samples * (0.5 if full_wave else 1.0)
     if supply.waveform is Waveform.SINE:
@@ -195,6 +203,11 @@ def _drive(supply: Supply, line_v: float, samples: int) -> tuple[Floats, float]:
     # a triangle of the same zeros, cut off at the height that the swing reaches
     triangle = 1.0 - np.abs(((4.0 * turns + 1.0) % 4.0) - 2.0)
     return peak * np.clip(triangle / max(supply.swing_share, 1e-3), -1.0, 1.0), repeat_s
+
+
+def _uneven(supply: Supply) -> bool:
+    sine = supply.waveform is Waveform.SINE
+    return supply.weak_half_ohm > 0.0 and supply.topology.full_wave and sine
 
 
 def _flat_start(
@@ -380,6 +393,10 @@ def _figures(
     mean_square = float(np.mean(current**2))
     # in full wave each plate carries every second pulse of the repeated half period
     share = 0.5 if supply.topology.full_wave else 1.0
+    if _uneven(supply):
+        # the stronger half's plate, over the whole period
+        strong = current[: current.size // 2]
+        mean_square, share = float(np.sum(strong**2)) / current.size, 1.0
     ripple = np.ptp(np.fft.irfft(waves, current.size, axis=1), axis=1)
     return SupplyPoint(
         line_v=line_v,

@@ -1,0 +1,153 @@
+"""The parts of a job: what each needs, what is proposed for it, and what went in."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from glowdial.core.errors import NotFound
+from glowdial.core.journey.entry import Entry
+from glowdial.core.journey.intake_stage import as_seen
+from glowdial.core.journey.parts_stage import (
+    FIT,
+    ORDER,
+    RESTUFF,
+    PartState,
+    part_states,
+    parts_of,
+    school_of,
+)
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.parts.listing import (
+    Need,
+    Part,
+    StockItem,
+    Substitute,
+    check_measured,
+    need_of,
+    substitutes,
+)
+from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.safety import Trait, traits_of
+from glowdial.store.tables import StockRow
+from glowdial.workshop.desk import Desk
+from glowdial.workshop.house import Workshop
+from glowdial.workshop.jobs import job_view
+from glowdial.workshop.stock import stock_items
+
+
+@dataclass(frozen=True, slots=True)
+class PartsView:
+    """Every part of a job as it stands, and the school that orders them."""
+
+    school: str
+    parts: tuple[PartState, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Proposals:
+    """What a part needs, and what would do; the first is taken unless another is named."""
+
+    part: Part
+    need: Need
+    found: tuple[Substitute, ...]
+
+
+def parts_view(workshop: Workshop, job_id: int) -> PartsView:
+    """The list with what was decided; raises NotFound for no such job."""
+    view = job_view(workshop, job_id)
+    school = school_of(view.record)
+    return PartsView(school.value if school else "", part_states(view.facts, view.record))
+
+
+def proposals(workshop: Workshop, job_id: int, ref: str) -> Proposals:
+    """What would take a part's place; raises NotFound for no such job or part."""
+    view = job_view(workshop, job_id)
+    with workshop.database.reading() as session:
+        stock = stock_items(session)
+    return proposals_for(view.facts, view.record, ref, stock)
+
+
+def proposals_for(
+    facts: ReceiverFacts, record: JobRecord, ref: str, stock: tuple[StockItem, ...]
+) -> Proposals:
+    """The same from what is at hand."""
+    part = next((p for p in parts_of(facts, record) if p.ref == ref), None)
+    if part is None:
+        raise NotFound("part", ref)
+    transformer = Trait.TRANSFORMERLESS not in traits_of(as_seen(facts, record))
+    need = need_of(part, facts.supply, transformer=transformer)
+    return Proposals(part, need, substitutes(part, need, stock))
+
+
+def is_part_question(step: Step, ask: Ask) -> bool:
+    """Whether an answer decides on a part."""
+    return step.key.startswith("parts.") and ask.fields[0].name == "decision"
+
+
+def part_texts(desk: Desk, ask: Ask, entry: Entry, choice: int) -> dict[str, str]:
+    """Texts to keep with a decision: what went in, or is to be bought, in words and as data.
+
+    ``choice`` counts the proposals from 0. Raises BadInput for a measured value that cannot be.
+    """
+    facts, record = desk.facts, desk.record
+    part = next(p for p in parts_of(facts, record) if p.ref == ask.key)
+    if "measured" in entry.values:
+        check_measured(part, entry.values["measured"])
+    if entry.texts["decision"] not in (FIT, RESTUFF, ORDER):
+        return {}
+    found = proposals_for(facts, record, ask.key, stock_items(desk.session)).found
+    if not found:
+        return {"fitted": "nothing on the list of standard values fits; see the part's need"}
+    taken = found[min(choice, len(found) - 1)]
+    return {"fitted": taken.words, "items": json.dumps([_item(i) for i in taken.items])}
+
+
+def _item(item: StockItem) -> dict[str, Any]:
+    return {
+        "stock": item.key,
+        "kind": kind_of(item),
+        "value": item.value,
+        "rating": item.rating,
+        "safety": item.safety,
+    }
+
+
+def kind_of(item: StockItem) -> str:
+    """The kind under which an item is kept."""
+    if item.resistor:
+        return "resistor"
+    return "electrolytic" if item.electrolytic else "capacitor"
+
+
+def part_consequences(desk: Desk, ask: Ask, texts: Mapping[str, str]) -> None:
+    """A part that went in comes out of stock, and spoils the readings that rest on it."""
+    if texts["decision"] not in (FIT, RESTUFF):
+        return
+    part = next(p for p in parts_of(desk.facts, desk.record) if p.ref == ask.key)
+    take_from_stock(desk.session, texts, -1)
+    desk.scribe.change(part.spoils, f"{part.ref} renewed: {texts.get('fitted', '')}")
+
+
+def take_from_stock(session: Session, texts: Mapping[str, str], way: int) -> None:
+    """Move the items of a decision out of stock (``way`` -1) or back (+1)."""
+    for item in items_of(texts):
+        row = session.get(StockRow, item["stock"]) if item["stock"] else None
+        if row is not None:
+            row.count = max(row.count + way, 0)
+
+
+def items_of(texts: Mapping[str, str]) -> list[dict[str, Any]]:
+    """The items of a decision on a part."""
+    return list(json.loads(texts["items"])) if texts.get("items") else []
+
+
+def given_back(desk: Desk, answer: Answer) -> None:
+    """A withdrawn decision puts its parts back into stock."""
+    if answer.texts.get("decision") in (FIT, RESTUFF):
+        take_from_stock(desk.session, answer.texts, +1)
