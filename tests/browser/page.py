@@ -109,7 +109,7 @@ class BenchPage:
     def settled(self) -> bool:
         """Whether the page shows a step that can be acted on."""
         return any(
-            self.find(t) for t in ("acknowledge", "confirm", "line", "blocked", "status")
+            self.find(t) for t in ("acknowledge", "confirm", "line", "fields", "blocked", "status")
         ) or bool(self.driver.find_elements(By.CSS_SELECTOR, "[role=radiogroup], main textarea"))
 
     def keep_line(self, line: str) -> None:

@@ -2,31 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
 
 from browser.page import BenchPage
 
-STORY = ("Weak on every station", "a tube", "the cores were turned", "case sound")
+TEXTS = {
+    "Complaint": "Weak on every station",
+    "What the owner": "a tube",
+    "Our first guess": "the cores were turned",
+    "Condition": "case sound",
+}
+# the letter for a choice, by the label of its row; the first letter there is otherwise
+LETTERS = {"Runs from": "m", "School": "s", "decision": "f"}
 MOST_ACTIONS = 400
 
 Typist = Callable[[BenchPage], str | None]
 
 
 def take_at_bench(page: BenchPage) -> str | None:
-    """Let the bench take the reading: nothing to type."""
+    """Let the bench take the reading: nothing to type. What no bench measures is typed as its own
+    example."""
+    if page.wait_for("job").get_attribute("data-measurable") != "true":
+        return (page.find("line") or _missing()).get_attribute("placeholder")
     page.press(Keys.F2)
     page.wait("the reading", lambda: (page.find("line") or _missing()).get_attribute("value"))
     return None
 
 
-def _missing() -> object:
+def _missing() -> WebElement:
     raise AssertionError("the input is gone")
 
 
-def work(page: BenchPage, until: str = "", typist: Typist = take_at_bench) -> None:
+def work(
+    page: BenchPage,
+    until: str = "",
+    typist: Typist = take_at_bench,
+    letters: Mapping[str, str] | None = None,
+) -> None:
     """Go on until the step shown begins with ``until``, or the journey is at its end."""
     for _ in range(MOST_ACTIONS):
         _, step, _ = page.state()
@@ -34,27 +50,23 @@ def work(page: BenchPage, until: str = "", typist: Typist = take_at_bench) -> No
             return
         if page.text("step-title") and page.find("report"):
             return
-        if not act(page, typist):
+        if not act(page, typist, letters):
             return
     raise AssertionError(f"the journey did not end; it stands at {page.state()}")
 
 
-def act(page: BenchPage, typist: Typist) -> bool:
+def act(page: BenchPage, typist: Typist, letters: Mapping[str, str] | None = None) -> bool:
     """Do the one thing that the page asks for now; False when there is nothing more."""
     before = page.state()
     page.wait("a step to act on", page.settled)
-    radios = page.driver.find_elements(By.CSS_SELECTOR, "main [role=radiogroup]")
     if page.find("acknowledge") or page.find("confirm"):
         page.press(Keys.ENTER)
     elif page.text("status") == "▲ outside":
         close_with_reason(page, "good enough for the open day")
-    elif page.driver.find_elements(By.CSS_SELECTOR, "main textarea"):
-        page.press(Keys.TAB.join(STORY))
-        page.press_with(Keys.CONTROL, Keys.ENTER)
-    elif len(radios) > 1:
-        page.press(*("w" for _ in radios), Keys.ENTER)
-    elif radios:
+    elif page.find("fields") and before[2] == "decision":
         page.press("a" if "lign it" in page.text("advice") else "l")
+    elif page.find("fields"):
+        fill_fields(page, letters or {})
     elif page.find("line"):
         line = typist(page)
         before = page.state()  # a reading at the bench is a write of its own
@@ -65,6 +77,43 @@ def act(page: BenchPage, typist: Typist) -> bool:
         return False
     page.changed_from(before)
     return True
+
+
+def fill_fields(page: BenchPage, letters: Mapping[str, str]) -> None:
+    """Fill a form from its first control to its button, by keys alone."""
+    before = page.state()
+    page.wait("the focus", lambda: page.driver.execute_script(IN_FORM))
+    for _ in range(30):
+        kind, label, letter = page.driver.execute_script(FOCUSED)
+        if kind == "radio":
+            wanted = {**LETTERS, **letters}
+            page.press(next((k for w, k in wanted.items() if label.startswith(w)), letter))
+            if page.driver.execute_script(ONLY_ONE):
+                return
+        elif kind in ("input", "textarea"):
+            text = next((t for w, t in TEXTS.items() if label.startswith(w)), "")
+            page.press(text, Keys.TAB)
+        elif kind == "select":
+            page.press(Keys.TAB)
+        else:
+            break
+    if page.state() == before:
+        page.press(Keys.ENTER)
+
+
+IN_FORM = "return document.querySelector('[data-testid=fields]').contains(document.activeElement)"
+ONLY_ONE = (
+    "const form = document.querySelector('[data-testid=fields]');"
+    "return !form || !form.querySelector('[type=submit]')"
+)
+FOCUSED = """
+const e = document.activeElement;
+const label = e.closest('[role=radiogroup]')?.getAttribute('aria-label')
+  ?? document.querySelector(`label[for="${e.id}"]`)?.textContent ?? '';
+if (e.getAttribute('role') === 'radio') return ['radio', label, e.textContent.trim()[0]];
+const kind = e.type === 'submit' ? 'submit' : e.tagName.toLowerCase();
+return [kind, label, ''];
+"""
 
 
 def close_with_reason(page: BenchPage, reason: str) -> None:

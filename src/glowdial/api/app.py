@@ -21,6 +21,7 @@ from glowdial.api import (
     jobs,
     problems,
     registers,
+    sets,
     sheets,
     stock,
 )
@@ -52,7 +53,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     )
     app.state.workshop = workshop
     problems.install(app)
-    for room in (jobs, entries, registers, bench, instruments, sheets, stock):
+    for room in (jobs, entries, registers, bench, instruments, sets, sheets, stock):
         app.include_router(room.router)
     for sums in (calc, calc_parts, calc_supply):
         app.include_router(sums.router)

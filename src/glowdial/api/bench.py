@@ -56,7 +56,8 @@ def post_measurement(
     workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: MeasureRequest
 ) -> MeasuredShape:
     """Do at the bench what the step's question asks; the line comes back to be entered."""
-    return MeasuredShape(**measure(workshop, job_id, Stamp(key, body.version), body.step))
+    stamp = Stamp(key, body.version)
+    return MeasuredShape(**measure(workshop, job_id, stamp, body.step, body.ask))
 
 
 @router.post("/turns", operation_id="postTurn", status_code=201)

@@ -310,7 +310,7 @@ class ProposalsShape(BaseModel):
     high: float
     rating: float
     safety: str
-    why: str
+    words: str
     proposals: list[ProposalShape]
 
 
@@ -327,6 +327,6 @@ def get_proposals(
         high=wanted.value * (1.0 + wanted.above),
         rating=wanted.rating,
         safety=view.need.safety,
-        why=view.need.why,
+        words=view.need.words(view.part),
         proposals=[ProposalShape.of(p) for p in view.found],
     )

@@ -110,6 +110,7 @@ class VersionRequest(Request):
 class MeasureRequest(Request):
     version: Version
     step: ShortText
+    ask: ShortText = Field(default="", description="another of the step's questions than the first")
 
 
 class TurnRequest(Request):

@@ -12,7 +12,7 @@ from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.registers import Register, is_open
 from glowdial.core.journey.report import Report
 from glowdial.workshop.benches import BenchView
-from glowdial.workshop.jobs import JobView, LogLine, ShelfLine, Visit
+from glowdial.workshop.jobs import JobView, KnownSet, LogLine, ShelfLine, Visit
 
 
 class Written(BaseModel):
@@ -144,6 +144,33 @@ class LogShape(BaseModel):
 class AdjusterShape(BaseModel):
     key: str
     name: str
+
+
+class SetShape(BaseModel):
+    """A set that was here."""
+
+    id: int
+    name: str
+    maker: str
+    model: str
+    serial: str
+    visits: int
+
+    @classmethod
+    def of(cls, known: KnownSet) -> SetShape:
+        """From the workshop's set."""
+        return cls(
+            id=known.set_id,
+            name=known.name,
+            maker=known.maker,
+            model=known.model,
+            serial=known.serial,
+            visits=known.visits,
+        )
+
+
+class SetsPage(BaseModel):
+    sets: list[SetShape]
 
 
 class VisitShape(BaseModel):

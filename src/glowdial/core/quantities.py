@@ -186,17 +186,25 @@ def _bare_scale(quantity: Quantity) -> float:
 
 
 def split_values(
-    text: str, count: int, field: str, example: str, *, least: int | None = None
+    text: str,
+    count: int,
+    field: str,
+    example: str,
+    *,
+    least: int | None = None,
+    apart: tuple[str, ...] = (),
 ) -> list[str]:
     """Split one typed line into ``count`` values, or from ``least`` on, as in ``35 12.5``.
 
     A number and a unit set apart from it by a space stay together (``6.2 MHz``), and so do a whole
-    number and a fraction of turns (``1 1/4``). Raises BadInput when the count differs.
+    number and a fraction of turns (``1 1/4``). Words of two letters or more that begin one of
+    ``apart`` are values of their own. Raises BadInput when the count differs.
     """
     words = text.strip().replace(";", " ").split()
     parts: list[str] = []
     for word in words:
-        if parts and _belongs_to(parts[-1], word, spare=len(words) > count):
+        choice = len(word) > 1 and any(w.startswith(word.lower()) for w in apart)
+        if parts and not choice and _belongs_to(parts[-1], word, spare=len(words) > count):
             parts[-1] = f"{parts[-1]} {word}"
         else:
             parts.append(word)
@@ -283,7 +291,11 @@ def echo(value: float, quantity: Quantity) -> str:
     if quantity is TURNS:
         return "no turn" if value == 0 else turns(value)
     if quantity in (AC_VOLTS, DC_VOLTS, AVC_VOLTS):
-        return f"{value:.3f} V" if abs(value) < 1.0 else f"{significant(value, 4)} V"
+        return (
+            f"{value + 0.0:.3f} V".replace("-0.000", "0.000")
+            if abs(value) < 1.0
+            else f"{significant(value, 4)} V"
+        )
     if quantity is RESISTANCE:
         return "open" if value >= quantity.maximum else engineering(value, "ohm")
     return engineering(value, quantity.base)

@@ -201,11 +201,6 @@ class StageCurrents:
     plate_w: float
     design_w: float
 
-    @property
-    def hot(self) -> bool:
-        """More heat than the design by a third: it will not last."""
-        return self.plate_w > OVER_DISSIPATED * self.design_w
-
 
 def stage_currents(
     stage: Stage, feed_v: float, plate_v: float, cathode_v: float, screen_v: float | None

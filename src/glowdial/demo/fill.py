@@ -8,12 +8,22 @@ from datetime import datetime, timedelta
 from importlib import resources
 
 from glowdial.core.journey.steps import Stage
+from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
-from glowdial.sim.condition import Condition, DeviceFault, FilterFault, neglected
+from glowdial.sim.condition import (
+    Condition,
+    DeviceFault,
+    FilterFault,
+    RectifierFault,
+    neglected,
+)
 from glowdial.store.database import Database
+from glowdial.workshop.desk import Stamp
 from glowdial.workshop.house import Workshop
-from glowdial.workshop.jobs import OpenCommand, open_job
+from glowdial.workshop.jobs import OpenCommand, job_view, open_job
+from glowdial.workshop.registers import enter_line, enter_photo, fill_cells
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
+from glowdial.workshop.stock import StockCommand, put_in_stock
 
 DEMO_SEED = 1962
 # nobody has bent the plates of the museum's sets
@@ -68,9 +78,86 @@ def farm_condition(seed: int) -> Condition:
     )
 
 
+def tuner_condition(seed: int) -> Condition:
+    """A tuner whose selenium has aged, one pair of its bridge's arms far more than the other."""
+    facts = facts_of(read_sheet(demo_sheet("lintel-tuner")).model_dump(mode="json"))
+    return replace(
+        neglected(facts, seed, severity=0.6),
+        gang_wander=WELL_KEPT_GANG_WANDER,
+        faults=(RectifierFault(age=1.5, half_age=25.0),),
+    )
+
+
+DEMO_STOCK = (
+    ("electrolytic", "10u", "450", 6, ""),
+    ("electrolytic", "22u", "450", 4, ""),
+    ("electrolytic", "47u", "400", 2, ""),
+    ("electrolytic", "470u", "35", 3, ""),
+    ("capacitor", "10n", "630", 12, ""),
+    ("capacitor", "22n", "630", 10, ""),
+    ("capacitor", "47n", "630", 9, ""),
+    ("capacitor", "100n", "630", 8, ""),
+    ("capacitor", "4.7n", "250", 4, "Y2"),
+    ("capacitor", "22n", "275", 3, "X2"),
+    ("resistor", "220k", "0.5", 20, ""),
+    ("resistor", "1k2", "10", 2, ""),
+)
+
+
+def _fill_stock(workshop: Workshop) -> None:
+    for n, (kind, value, rating, count, safety) in enumerate(DEMO_STOCK):
+        command = StockCommand(kind, value, rating, count, safety)
+        put_in_stock(workshop, f"demo-stock-{n}", command)
+
+
+def _fill_registers(workshop: Workshop, job_id: int) -> None:
+    """What the volunteers found on the net loft set."""
+    lines: tuple[tuple[str, dict[str, str]], ...] = (
+        (
+            "modifications",
+            {
+                "what": "blue capacitor from T2 to chassis",
+                "where": "next to the second IF can",
+                "whose": "found",
+                "purpose": "to stop a whistle, by the owner's account",
+                "effect": "bypasses audio; it was a wax one's job",
+                "reversible": "yes",
+                "decision": "ask the owner",
+            },
+        ),
+        (
+            "questions",
+            {"question": "Who added the blue capacitor, and when?", "photo": "underside"},
+        ),
+        ("parked", {"what": "R14 looks browned", "where": "behind V3"}),
+    )
+    enter_photo(
+        workshop,
+        job_id,
+        _stamp(workshop, job_id, "photo"),
+        title="underside",
+        step="intake.photos",
+        picture=underside(),
+    )
+    for n, (register, fields) in enumerate(lines):
+        stamp = _stamp(workshop, job_id, f"line-{n}")
+        enter_line(workshop, job_id, stamp, register, fields=fields)
+    cells = {
+        ("bc AM", "plays"): "w",
+        ("bc AM", "volume"): "p / crackles at the low end",
+        ("bc AM", "tone"): "w",
+        ("sw AM", "plays"): "p",
+    }
+    fill_cells(workshop, job_id, _stamp(workshop, job_id, "cells"), cells)
+
+
+def _stamp(workshop: Workshop, job_id: int, name: str) -> Stamp:
+    return Stamp(f"demo-{job_id}-{name}", job_view(workshop, job_id).version)
+
+
 def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
     """The museum's bench: one set waiting at the door and its twin already on the way, a kitchen
-    set without a transformer, and a farm set on batteries.
+    set without a transformer, a farm set on batteries, and a tuner on tired selenium.
 
     All are simulated, neglected each in its own way.
     """
@@ -79,12 +166,17 @@ def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
         sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
         farm_id = keep_sheet(session, read_sheet(demo_sheet("sheepwalk-four")), workshop.now()).id
         kitchen_id = keep_sheet(session, read_sheet(demo_sheet("pantry-five")), workshop.now()).id
+        tuner = read_sheet(demo_sheet("lintel-tuner"))
+        tuner_id = keep_sheet(session, tuner, workshop.now()).id
+    _fill_stock(workshop)
     _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(Stage.OSCILLATOR))
     _twin(workshop, sheet_id, seed, "Reading room receiver", None)
     command = OpenCommand(kitchen_id, "Galley receiver", "PF-7", kitchen_condition(seed + 2))
     open_job(workshop, "demo-kitchen", command)
     command = OpenCommand(farm_id, "Byre receiver", "SF-2", farm_condition(seed + 3))
     open_job(workshop, "demo-farm", command)
+    command = OpenCommand(tuner_id, "Lintel tuner", "LT-3", tuner_condition(seed + 4))
+    open_job(workshop, "demo-tuner", command)
 
 
 def _twin(
@@ -101,4 +193,5 @@ def _twin(
     command = OpenCommand(sheet_id, name, f"TS-{seed}", condition)
     job_id = open_job(workshop, f"demo-{seed}", command)
     if until is not None:
+        _fill_registers(workshop, job_id)
         Volunteer(workshop, job_id).work(until)

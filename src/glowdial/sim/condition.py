@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import math
-from dataclasses import asdict, field
+from dataclasses import asdict, field, replace
 from functools import cache
 from typing import Annotated, Any, Literal
 
@@ -17,6 +17,7 @@ from pydantic.dataclasses import dataclass
 
 from glowdial.core.errors import BadInput
 from glowdial.core.operating import Device, Stage
+from glowdial.core.parts.listing import Part, PartUse
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.tracking import AdjusterKind
 from glowdial.sheets.section import fault_in_words
@@ -305,3 +306,33 @@ def neglected(
 def leak_or_never(leak_ohm: float | None) -> float:
     """A leakage as a resistance; infinite where none is given."""
     return math.inf if leak_ohm is None else leak_ohm
+
+
+def renewed(condition: Condition, part: Part, filter_place: int) -> Condition:
+    """The condition after a part was renewed: what was wrong with it is gone.
+
+    ``filter_place`` is the node of a filter capacitor, 0 the reservoir.
+    """
+    kept = tuple(f for f in condition.faults if not _was_of(f, part, filter_place))
+    changed = replace(condition, faults=kept)
+    if part.use is PartUse.FIRST_FILTER:
+        changed = replace(changed, filters=1.0)
+    if part.is_resistor and part.name in ("ballast", "dropper"):
+        changed = replace(changed, dropper=1.0)
+    return changed
+
+
+CAPACITOR_PLACES = {
+    PartUse.OUTPUT_COUPLING: "coupling",
+    PartUse.SCREEN: "screen bypass",
+    PartUse.CATHODE: "cathode bypass",
+}
+
+
+def _was_of(fault: Fault, part: Part, filter_place: int) -> bool:
+    if isinstance(fault, FilterFault):
+        is_filter = part.use in (PartUse.FIRST_FILTER, PartUse.FILTER)
+        return is_filter and fault.place == filter_place
+    if isinstance(fault, CapacitorFault):
+        return CAPACITOR_PLACES.get(part.use) == fault.part
+    return False

@@ -16,7 +16,7 @@ from glowdial.core.guard import Guard, GuardReading
 from glowdial.core.journey.if_stage import CLIP
 from glowdial.core.journey.plan import missing_cautions
 from glowdial.core.journey.record import CABINET, JobRecord
-from glowdial.core.journey.steps import Ask, Doing, Status, Step
+from glowdial.core.journey.steps import Ask, Doing, Status, Step, find_ask
 from glowdial.core.quantities import engineering, khz, turns
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.tracking import AdjusterKind
@@ -167,37 +167,41 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
     )
 
 
-def _open_ask(desk: Desk, step: Step) -> Ask:
-    """The step's open question, if a bench can answer it now."""
+def _open_ask(desk: Desk, step: Step, ask_key: str = "") -> Ask:
+    """The step's open question, or the one named, if a bench can answer it now."""
     if step.status is Status.BLOCKED:
         raise Conflict(" ".join(step.blocked_by))
     if missing_cautions(step, desk.record):
         raise Conflict("Acknowledge the caution of this step first.")
-    if step.ask is None or step.ask.recipe is None:
+    ask = find_ask(step, ask_key) if ask_key else step.ask
+    if ask is None or ask.recipe is None:
         raise Conflict("There is nothing to measure in this step now.")
-    return step.ask
+    return ask
 
 
-def _open_step(desk: Desk, step_key: str) -> tuple[Step, Ask, BenchRow]:
+def _open_step(desk: Desk, step_key: str, ask_key: str = "") -> tuple[Step, Ask, BenchRow]:
     step = desk.journey.step(step_key)
     row = get_bench(desk.session, desk.job.id)
     if row is None:
         raise Conflict("This job is worked by hand: no bench is connected; type the reading.")
-    return step, _open_ask(desk, step), row
+    return step, _open_ask(desk, step, ask_key), row
 
 
-def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dict[str, Any]:
+def measure(
+    workshop: Workshop, job_id: int, stamp: Stamp, step_key: str, ask_key: str = ""
+) -> dict[str, Any]:
     """Do at the bench what the step's question asks; returns the line to be entered.
 
-    Turns that were made are booked in the ledger at once.
+    ``ask_key`` names another question that the step takes as well. Turns that were made are booked
+    in the ledger at once.
     """
     with workshop.database.reading() as session:
         on_network = get_job(session, job_id).link == NETWORK
     if on_network:
-        return _measure_on_network(workshop, job_id, stamp, step_key)
+        return _measure_on_network(workshop, job_id, stamp, step_key, ask_key)
 
     def act(desk: Desk) -> dict[str, Any]:
-        step, ask, row = _open_step(desk, step_key)
+        step, ask, row = _open_step(desk, step_key, ask_key)
         assert ask.recipe is not None
         bench = _bench(desk.facts, row, desk.record)
         step_turns, reach = movement(desk.facts, ask)
@@ -213,11 +217,11 @@ def measure(workshop: Workshop, job_id: int, stamp: Stamp, step_key: str) -> dic
         _keep(row, bench, step.key, held=bench.read("avc"))
         return {"line": typed_line(ask, measured.values), "remarks": list(measured.remarks)}
 
-    return write(workshop, job_id, stamp, ("measure", step_key), act)
+    return write(workshop, job_id, stamp, ("measure", step_key, ask_key), act)
 
 
 def _measure_on_network(
-    workshop: Workshop, job_id: int, stamp: Stamp, step_key: str
+    workshop: Workshop, job_id: int, stamp: Stamp, step_key: str, ask_key: str
 ) -> dict[str, Any]:
     """Set and read real instruments: nothing is written, so nothing waits for them meanwhile.
 
@@ -226,7 +230,7 @@ def _measure_on_network(
     with workshop.database.reading() as session:
         desk = lay_out(session, job_id, workshop.now())
         step = desk.journey.step(step_key)
-        ask = _open_ask(desk, step)
+        ask = _open_ask(desk, step, ask_key)
     recipe = ask.recipe
     assert recipe is not None
     made = {}

@@ -67,7 +67,12 @@ def preview(workshop: Workshop, job_id: int, step_key: str, ask_key: str, line: 
     if ask is None:
         raise Conflict("This question is not open any more; look at the step as it is now.")
     moving = moving_words(view.facts, ask, line) if step_key == RAMP else ""
-    return moving or read_entry(ask, line, {}).echo
+    if moving:
+        return moving
+    entry = read_entry(ask, line, {})
+    if step_key == RAMP:
+        check_ramp_entry(view.facts, view.record, ask, entry.values)
+    return entry.echo
 
 
 def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:

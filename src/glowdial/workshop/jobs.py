@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from glowdial.core.errors import BadInput, NotFound
@@ -46,6 +46,7 @@ from glowdial.workshop.sheets import facts_of, get_sheet
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 LOG_LINES = 300
 MOST_VISITS = 20
+MOST_SETS = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,6 +195,34 @@ def _receiver(session: Session, sheet: SheetRow, command: OpenCommand) -> SetRow
     session.add(receiver)
     session.flush()
     return receiver
+
+
+@dataclass(frozen=True, slots=True)
+class KnownSet:
+    """A set that was here, and how often."""
+
+    set_id: int
+    name: str
+    maker: str
+    model: str
+    serial: str
+    visits: int
+
+
+def known_sets(workshop: Workshop) -> list[KnownSet]:
+    """The sets of the register, newest first."""
+    query = (
+        select(SetRow, func.count(JobRow.id))
+        .join(JobRow, JobRow.set_id == SetRow.id)
+        .group_by(SetRow.id)
+        .order_by(SetRow.id.desc())
+        .limit(MOST_SETS)
+    )
+    with workshop.database.reading() as session:
+        return [
+            KnownSet(s.id, s.name, s.maker, s.model, s.serial, visits)
+            for s, visits in session.execute(query).all()
+        ]
 
 
 def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:

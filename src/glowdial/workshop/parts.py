@@ -26,6 +26,7 @@ from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.parts.listing import (
     Need,
     Part,
+    PartUse,
     StockItem,
     Substitute,
     check_measured,
@@ -34,6 +35,8 @@ from glowdial.core.parts.listing import (
 )
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Trait, traits_of
+from glowdial.sim.condition import Condition, renewed
+from glowdial.store.records import get_bench
 from glowdial.store.tables import StockRow
 from glowdial.workshop.desk import Desk
 from glowdial.workshop.house import Workshop
@@ -131,7 +134,19 @@ def part_consequences(desk: Desk, ask: Ask, texts: Mapping[str, str]) -> None:
         return
     part = next(p for p in parts_of(desk.facts, desk.record) if p.ref == ask.key)
     take_from_stock(desk.session, texts, -1)
+    renew_in_simulation(desk, part)
     desk.scribe.change(part.spoils, f"{part.ref} renewed: {texts.get('fitted', '')}")
+
+
+def renew_in_simulation(desk: Desk, part: Part) -> None:
+    """A new part in a simulated set is a sound one."""
+    bench = get_bench(desk.session, desk.job.id)
+    if bench is None:
+        return
+    filters = [p.ref for p in parts_of(desk.facts, desk.record) if p.use is PartUse.FILTER]
+    place = filters.index(part.ref) + 1 if part.ref in filters else 0
+    condition = Condition.from_document(bench.condition)
+    bench.condition = renewed(condition, part, place).as_document()
 
 
 def take_from_stock(session: Session, texts: Mapping[str, str], way: int) -> None:

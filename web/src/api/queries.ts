@@ -49,3 +49,49 @@ export const reportQuery = (jobId: number) =>
     queryFn: () =>
       unwrap(client.GET("/api/jobs/{job_id}/report", { params: { path: { job_id: jobId } } })),
   });
+
+const ofJob = (jobId: number) => ({ params: { path: { job_id: jobId } } });
+
+export const registersQuery = (jobId: number) =>
+  queryOptions({
+    queryKey: ["registers", jobId],
+    queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/registers", ofJob(jobId))),
+  });
+
+export const matrixQuery = (jobId: number) =>
+  queryOptions({
+    queryKey: ["matrix", jobId],
+    queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/matrix", ofJob(jobId))),
+  });
+
+export const partsQuery = (jobId: number) =>
+  queryOptions({
+    queryKey: ["parts", jobId],
+    queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/parts", ofJob(jobId))),
+  });
+
+export const proposalsQuery = (jobId: number, ref: string) =>
+  queryOptions({
+    queryKey: ["proposals", jobId, ref],
+    queryFn: () =>
+      unwrap(
+        client.GET("/api/jobs/{job_id}/parts/{ref}/proposals", {
+          params: { path: { job_id: jobId, ref } },
+        }),
+      ),
+  });
+
+export const stockQuery = queryOptions({
+  queryKey: ["stock"],
+  queryFn: () => unwrap(client.GET("/api/stock")),
+});
+
+export const shoppingQuery = queryOptions({
+  queryKey: ["shopping"],
+  queryFn: () => unwrap(client.GET("/api/shopping-list")),
+});
+
+export const setsQuery = queryOptions({
+  queryKey: ["sets"],
+  queryFn: () => unwrap(client.GET("/api/sets")),
+});

@@ -637,6 +637,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Matrix
+         * @description The function matrix: bands and modes by controls.
+         */
+        get: operations["getMatrix"];
+        put?: never;
+        /**
+         * Post Cells
+         * @description Fill cells: w, p, f or a figure, then an oddity behind a slash; an empty text empties.
+         */
+        post: operations["postCells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/moves": {
         parameters: {
             query?: never;
@@ -677,6 +701,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Parts
+         * @description Every part of the list, section by section, as it stands.
+         */
+        get: operations["getParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/parts/{ref}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proposals
+         * @description What a part needs in its place, and what would do: from stock, and of standard values.
+         */
+        get: operations["getProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Photo
+         * @description Keep a photo, sent as it is in the body: JPEG, PNG or WebP up to 12 MB. It is drawn anew.
+         */
+        post: operations["postPhoto"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/photos/{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Photo
+         * @description A photo of the job, whole or small.
+         */
+        get: operations["getPhoto"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/previews": {
         parameters: {
             query?: never;
@@ -711,6 +815,66 @@ export interface paths {
         get: operations["getReadings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/registers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Registers
+         * @description Photos, questions, modifications, what is parked, what came off, parts that were found.
+         */
+        get: operations["getRegisters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/registers/{register}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Line
+         * @description Write a line of a register, new or in place of the one with that key.
+         */
+        post: operations["postLine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/registers/{register}/{line}/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Removal
+         * @description Take a line out of a register; it stays in the log.
+         */
+        post: operations["removeLine"];
         delete?: never;
         options?: never;
         head?: never;
@@ -837,6 +1001,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sets
+         * @description The newest 500 sets, with how often each was here.
+         */
+        get: operations["listSets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets": {
         parameters: {
             query?: never;
@@ -921,6 +1105,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shopping-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shopping List
+         * @description Everything on order over all open jobs, less stock.
+         */
+        get: operations["getShoppingList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shopping-list.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shopping Csv
+         * @description The shopping list as CSV.
+         */
+        get: operations["getShoppingCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Stock
+         * @description All lines of stock, at most 400.
+         */
+        get: operations["listStock"];
+        put?: never;
+        /**
+         * Post Stock
+         * @description Put parts in stock; the same kind, value and rating add up.
+         */
+        post: operations["postStock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Stock Csv
+         * @description The stock as CSV.
+         */
+        get: operations["getStockCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock/{stock_id}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Count
+         * @description Set how many there are, as counted.
+         */
+        post: operations["countStock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -956,6 +1244,12 @@ export interface components {
              * @default false
              */
             captured: boolean;
+            /**
+             * Choice
+             * @description which proposal for a part, from 0
+             * @default 0
+             */
+            choice: number;
             /**
              * Confirmed
              * @default false
@@ -1067,6 +1361,46 @@ export interface components {
             /** Sentences */
             sentences: string[];
         };
+        /** CellRequest */
+        CellRequest: {
+            /**
+             * Column
+             * @example plays
+             */
+            column: string;
+            /**
+             * Row
+             * @example bc AM
+             */
+            row: string;
+            /**
+             * Text
+             * @example w
+             * @example S7 / a relay clicks
+             */
+            text: string;
+        };
+        /** CellShape */
+        CellShape: {
+            /** Column */
+            column: string;
+            /** Row */
+            row: string;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+        };
+        /** CellsRequest */
+        CellsRequest: {
+            /** Cells */
+            cells: components["schemas"]["CellRequest"][];
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
         /** ChangeRequest */
         ChangeRequest: {
             /**
@@ -1104,6 +1438,11 @@ export interface components {
              * @description the job's version that the page had read
              */
             version: number;
+        };
+        /** CountRequest */
+        CountRequest: {
+            /** Count */
+            count: number;
         };
         /** DiagnosisAnswer */
         DiagnosisAnswer: {
@@ -1406,6 +1745,10 @@ export interface components {
              * Format: date-time
              */
             opened_at: string;
+            /** Parked */
+            parked: number;
+            /** Set Id */
+            set_id: number;
             /** Set Name */
             set_name: string;
             /** Stages */
@@ -1421,6 +1764,13 @@ export interface components {
             title: string;
             /** Version */
             version: number;
+            /** Visits */
+            visits: components["schemas"]["VisitShape"][];
+        };
+        /** Kept */
+        Kept: {
+            /** Id */
+            id: number;
         };
         /** LampAnswer */
         LampAnswer: {
@@ -1460,6 +1810,59 @@ export interface components {
             adjuster: string;
             /** Turns */
             turns: string;
+        };
+        /** LineRequest */
+        LineRequest: {
+            /**
+             * Fields
+             * @example {
+             *       "what": "R14 looks browned",
+             *       "where": "behind V3"
+             *     }
+             */
+            fields: {
+                [key: string]: string;
+            };
+            /**
+             * Key
+             * @description empty for a new line
+             * @default
+             */
+            key: string;
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
+        /** LineShape */
+        LineShape: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Details */
+            details: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /** Key */
+            key: string;
+            /** Open */
+            open: boolean;
+            /** Photo Id */
+            photo_id: number | null;
+            /** Seq */
+            seq: number;
+            /** Title */
+            title: string;
         };
         /**
          * LoadKind
@@ -1519,8 +1922,25 @@ export interface components {
              */
             text: string;
         };
+        /** MatrixShape */
+        MatrixShape: {
+            /** Cells */
+            cells: components["schemas"]["CellShape"][];
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: components["schemas"]["RowShape"][];
+            /** Tried */
+            tried: boolean;
+        };
         /** MeasureRequest */
         MeasureRequest: {
+            /**
+             * Ask
+             * @description another of the step's questions than the first
+             * @default
+             */
+            ask: string;
             /** Step */
             step: string;
             /**
@@ -1627,6 +2047,11 @@ export interface components {
              */
             serial: string;
             /**
+             * Set Id
+             * @description a set that was here before
+             */
+            set_id?: number | null;
+            /**
              * Set Name
              * @example Reading room receiver
              */
@@ -1702,6 +2127,44 @@ export interface components {
              * @example 0.000032
              */
             value: number;
+        };
+        /** PartShape */
+        PartShape: {
+            /** Batch */
+            batch: string;
+            /** Can */
+            can: string;
+            /** Decision */
+            decision: string;
+            /** Fitted */
+            fitted: string;
+            /** Kind */
+            kind: string;
+            /** Measured */
+            measured: number | null;
+            /** Measured Words */
+            measured_words: string;
+            /** Name */
+            name: string;
+            /** Ref */
+            ref: string;
+            /** Settled */
+            settled: boolean;
+            /** Use */
+            use: string;
+            /** Value */
+            value: string;
+            /** Volts */
+            volts: number | null;
+            /** Watts */
+            watts: number | null;
+        };
+        /** PartsShape */
+        PartsShape: {
+            /** Parts */
+            parts: components["schemas"]["PartShape"][];
+            /** School */
+            school: string;
         };
         /**
          * Place
@@ -1779,6 +2242,34 @@ export interface components {
             /** Yours */
             yours?: number | null;
         };
+        /** ProposalShape */
+        ProposalShape: {
+            /** From Stock */
+            from_stock: boolean;
+            /** Inside */
+            inside: boolean;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
+        };
+        /** ProposalsShape */
+        ProposalsShape: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Proposals */
+            proposals: components["schemas"]["ProposalShape"][];
+            /** Rating */
+            rating: number;
+            /** Ref */
+            ref: string;
+            /** Safety */
+            safety: string;
+            /** Words */
+            words: string;
+        };
         /** QuantityAnswer */
         QuantityAnswer: {
             /** Echo */
@@ -1809,7 +2300,8 @@ export interface components {
         RectifierKind: "vacuum" | "silicon" | "selenium" | "gas-filled";
         /**
          * RectifierSheet
-         * @description The rectifier with one data-sheet point per plate (vacuum), or its drop (gas-filled).
+         * @description The rectifier with one data-sheet point per plate (vacuum), its drop (gas-filled), or its
+         *     plates (selenium).
          */
         RectifierSheet: {
             /** Drop Current A */
@@ -1817,6 +2309,11 @@ export interface components {
             /** Drop V */
             drop_v?: number | null;
             kind: components["schemas"]["RectifierKind"];
+            /**
+             * Plates
+             * @description of selenium, in each arm; 16 where not given
+             */
+            plates?: number | null;
         };
         /** RegisterRequest */
         RegisterRequest: {
@@ -1862,6 +2359,34 @@ export interface components {
              */
             profile: string;
         };
+        /** RegisterShape */
+        RegisterShape: {
+            /** Example */
+            example: string;
+            /** Fields */
+            fields: components["schemas"]["FieldShape"][];
+            /** Lines */
+            lines: components["schemas"]["LineShape"][];
+            /** Name */
+            name: string;
+            /** Purpose */
+            purpose: string;
+            /** Title */
+            title: string;
+        };
+        /** RegistersShape */
+        RegistersShape: {
+            /** Registers */
+            registers: components["schemas"]["RegisterShape"][];
+        };
+        /** RemoveRequest */
+        RemoveRequest: {
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
         /** ReportRowShape */
         ReportRowShape: {
             /** Found */
@@ -1896,6 +2421,8 @@ export interface components {
             job_id: number;
             /** Ledger */
             ledger: components["schemas"]["LedgerShape"][];
+            /** Modifications */
+            modifications: string[];
             /** Next Check */
             next_check: string;
             /** Not Settled */
@@ -1915,6 +2442,10 @@ export interface components {
             story: string[];
             /** Title */
             title: string;
+            /** Visits */
+            visits: components["schemas"]["VisitShape"][];
+            /** Waiting */
+            waiting: string[];
         };
         /** ResistorAnswer */
         ResistorAnswer: {
@@ -2033,6 +2564,13 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** RowShape */
+        RowShape: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
         /** SensitivityAnswer */
         SensitivityAnswer: {
             /** Ratio Db */
@@ -2062,6 +2600,29 @@ export interface components {
              * @example 0.92
              */
             tone_on_v: number;
+        };
+        /**
+         * SetShape
+         * @description A set that was here.
+         */
+        SetShape: {
+            /** Id */
+            id: number;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Name */
+            name: string;
+            /** Serial */
+            serial: string;
+            /** Visits */
+            visits: number;
+        };
+        /** SetsPage */
+        SetsPage: {
+            /** Sets */
+            sets: components["schemas"]["SetShape"][];
         };
         /**
          * SheetDocument
@@ -2130,6 +2691,11 @@ export interface components {
              */
             touched_at: string;
         };
+        /** ShoppingList */
+        ShoppingList: {
+            /** Lines */
+            lines: components["schemas"]["ToBuyShape"][];
+        };
         /**
          * Source
          * @description Where a figure comes from.
@@ -2169,6 +2735,8 @@ export interface components {
             adjuster: string | null;
             /** Advice */
             advice: string[];
+            /** Alarm */
+            alarm: string;
             ask: components["schemas"]["AskShape"] | null;
             /** Blocked By */
             blocked_by: string[];
@@ -2190,6 +2758,10 @@ export interface components {
             leave: boolean;
             /** Notes */
             notes: string[];
+            /** Others */
+            others: components["schemas"]["AskShape"][];
+            /** Panels */
+            panels: string[];
             plot: components["schemas"]["PlotShape"] | null;
             /** Powered */
             powered: boolean;
@@ -2205,6 +2777,45 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /** StockPage */
+        StockPage: {
+            /** Lines */
+            lines: components["schemas"]["StockShape"][];
+        };
+        /** StockRequest */
+        StockRequest: {
+            /**
+             * Count
+             * @example 10
+             */
+            count: number;
+            /**
+             * Kind
+             * @example electrolytic
+             */
+            kind: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Rating
+             * @example 450
+             */
+            rating: string;
+            /**
+             * Safety
+             * @default
+             * @example Y2
+             */
+            safety: string;
+            /**
+             * Value
+             * @example 22u
+             */
+            value: string;
         };
         /** StockRow */
         StockRow: {
@@ -2224,6 +2835,23 @@ export interface components {
              * @example 0.000022
              */
             value: number;
+        };
+        /** StockShape */
+        StockShape: {
+            /** Count */
+            count: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Note */
+            note: string;
+            /** Rating */
+            rating: string;
+            /** Safety */
+            safety: string;
+            /** Value */
+            value: string;
         };
         /**
          * Stopped
@@ -2325,6 +2953,12 @@ export interface components {
              * @default 1.3
              */
             load_exponent: number;
+            /**
+             * Load Heated
+             * @description tubes draw only when warm; transistors from the first volts
+             * @default true
+             */
+            load_heated: boolean;
             /**
              * Load Nominal V
              * @example 230
@@ -2515,6 +3149,19 @@ export interface components {
             /** What */
             what: string;
         };
+        /** ToBuyShape */
+        ToBuyShape: {
+            /** In Stock */
+            in_stock: number;
+            /** To Buy */
+            to_buy: number;
+            /** Used For */
+            used_for: string[];
+            /** Wanted */
+            wanted: number;
+            /** Words */
+            words: string;
+        };
         /**
          * Topology
          * @description How the winding feeds the rectifier.
@@ -2638,6 +3285,25 @@ export interface components {
              * @description the job's version that the page had read
              */
             version: number;
+        };
+        /**
+         * VisitShape
+         * @description An earlier job of the same set.
+         */
+        VisitShape: {
+            /** Changed */
+            changed: string[];
+            /** Closed At */
+            closed_at: string | null;
+            /** Complaint */
+            complaint: string;
+            /** Job Id */
+            job_id: number;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
         };
         /**
          * Waveform
@@ -4424,6 +5090,110 @@ export interface operations {
             };
         };
     };
+    getMatrix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postCells: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     postMove: {
         parameters: {
             query?: never;
@@ -4503,6 +5273,218 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getParts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                ref: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postPhoto: {
+        parameters: {
+            query: {
+                version: number;
+                title: string;
+                step?: string;
+            };
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/jpeg": string;
+                "image/png": string;
+                "image/webp": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getPhoto: {
+        parameters: {
+            query?: {
+                small?: boolean;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
                 };
             };
             /** @description not here */
@@ -4632,6 +5614,168 @@ export interface operations {
                 };
                 content: {
                     "text/plain": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRegisters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegistersShape"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postLine: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+                register: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeLine: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+                register: string;
+                line: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemoveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4956,6 +6100,53 @@ export interface operations {
             };
         };
     };
+    listSets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetsPage"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listSheets: {
         parameters: {
             query?: never;
@@ -5176,6 +6367,302 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getShoppingList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShoppingList"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getShoppingCsv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockPage"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postStock: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getStockCsv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    countStock: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                stock_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CountRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
                 };
             };
             /** @description not here */

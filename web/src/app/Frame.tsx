@@ -51,6 +51,9 @@ export function Frame() {
           <BareButton asChild>
             <Link to="/instruments">Instruments</Link>
           </BareButton>
+          <BareButton asChild>
+            <Link to="/stock">Stock</Link>
+          </BareButton>
           <BareButton onClick={toggle}>{other}</BareButton>
         </Flex>
         <Box flex="1" minH={0} overflowY={{ lg: "auto" }} className="page">

@@ -20,6 +20,15 @@ export const router = createBrowserRouter([
         path: "instruments",
         lazy: async () => (await import("../bench/InstrumentsPage")).route,
       },
+      { path: "stock", lazy: async () => (await import("../registers/StockPage")).route },
+      {
+        path: "jobs/:jobId/registers",
+        lazy: async () => (await import("../registers/RegistersPage")).route,
+      },
+      {
+        path: "jobs/:jobId/questions",
+        lazy: async () => (await import("../registers/QuestionsPage")).route,
+      },
       { path: "jobs/:jobId", lazy: async () => (await import("../journey/JobPage")).route },
       {
         path: "jobs/:jobId/report",

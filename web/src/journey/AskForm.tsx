@@ -1,7 +1,8 @@
-import { Box, Button, Flex, Input, Stack, Text, Textarea } from "@chakra-ui/react";
+import { Box, Flex, Input, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from "../api/client";
+import { FieldSet, initialValues } from "../shared/FieldSet";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { Writes } from "./useWrites";
@@ -23,11 +24,9 @@ type Props = {
 export function AskForm(props: Props) {
   const { ask } = props;
   if (ask.confirm) return <ConfirmForm {...props} />;
-  if (ask.fields.some((f) => f.multiline || (!f.unit && f.options.length === 0))) {
-    return <TextForm {...props} />;
-  }
-  if (ask.fields.every((f) => f.options.length > 0)) return <ChoiceForm {...props} />;
-  return <LineForm {...props} />;
+  // values that move together are typed as a line; choices and words have a control each
+  if (ask.fields[0]?.unit) return <LineForm {...props} />;
+  return <FieldsForm {...props} />;
 }
 
 /** Sends an answer; a doubted one is kept when it is sent a second time unchanged. */
@@ -49,6 +48,7 @@ function useAnswer({ step, ask, writes, onKept, onLost }: Props) {
         fields: body.fields ?? {},
         confirmed: doubted.current === print,
         captured,
+        choice: 0,
       });
       setTrouble(null);
       onKept(written);
@@ -150,7 +150,7 @@ function LineForm(props: Props) {
       </Flex>
       <Flex justify="space-between" gap={3} mt={1} minH="22px">
         <Text id="echo" fontFamily="mono" fontSize="15px" color="ink" data-testid="echo">
-          {echo ? `read as ${echo}` : fieldWords(ask)}
+          {echo ? (echo.startsWith("at ") ? echo : `read as ${echo}`) : fieldWords(ask)}
         </Text>
         {ask.expected_text && (
           <Text fontSize="15px" color="dim" textAlign="right" data-testid="expected">
@@ -170,7 +170,15 @@ function LineForm(props: Props) {
 
 /** Which values the line wants, in order, and the unit of a bare number. */
 const fieldWords = (ask: Ask) =>
-  ask.fields.map((f) => (f.unit ? `${f.label} (${f.unit})` : f.label)).join(", then ");
+  [true, false]
+    .map((required) =>
+      ask.fields
+        .filter((f) => f.required === required)
+        .map((f) => (f.unit ? `${f.label} (${f.unit})` : f.label))
+        .join(required ? ", then " : ", "),
+    )
+    .filter(Boolean)
+    .join("; if read: ");
 
 /** What the server understands of the line so far; empty while it does not. */
 function useEcho(jobId: number, step: string, ask: string, line: string) {
@@ -197,125 +205,56 @@ function useEcho(jobId: number, step: string, ask: string, line: string) {
   return echo;
 }
 
-function ChoiceForm(props: Props) {
+function FieldsForm(props: Props) {
   const { ask } = props;
   const { send, trouble, busy } = useAnswer(props);
-  const [chosen, setChosen] = useState<Record<string, string>>({});
-  const first = useRef<HTMLButtonElement>(null);
-  useEffect(() => first.current?.focus(), []);
-  const single = ask.fields.length === 1;
-  const choose = (name: string, option: string) => {
-    const next = { ...chosen, [name]: option };
-    setChosen(next);
-    if (single) void send({ fields: next });
-  };
-  return (
-    <Stack gap={3}>
-      <Text fontSize="17px">{ask.prompt}</Text>
-      {ask.fields.map((field, row) => (
-        <Flex
-          key={field.name}
-          role="radiogroup"
-          aria-label={field.label}
-          align="center"
-          gap={2}
-          onKeyDown={(event) => {
-            const option = field.options.find((o) => o.startsWith(event.key.toLowerCase()));
-            if (option && /^[a-z]$/i.test(event.key)) {
-              choose(field.name, option);
-              document.getElementById(`choice-${row + 1}-0`)?.focus();
-            }
-          }}
-        >
-          {!single && <Text w="120px">{field.label}</Text>}
-          {field.options.map((option, n) => (
-            <Button
-              key={option}
-              id={`choice-${row}-${n}`}
-              ref={row === 0 && n === 0 ? first : undefined}
-              role="radio"
-              aria-checked={chosen[field.name] === option}
-              h="44px"
-              minW="110px"
-              variant="outline"
-              borderColor={chosen[field.name] === option ? "glow" : "edge"}
-              color={chosen[field.name] === option ? "onGlow" : "ink"}
-              bg={chosen[field.name] === option ? "glow" : "raised"}
-              onClick={() => choose(field.name, option)}
-            >
-              {option} <KeyHint keys={option.charAt(0)} />
-            </Button>
-          ))}
-        </Flex>
-      ))}
-      {!single && (
-        <Box>
-          <LitButton
-            id={`choice-${ask.fields.length}-0`}
-            loading={busy}
-            onClick={() => void send({ fields: chosen })}
-          >
-            Keep <KeyHint keys="Enter" />
-          </LitButton>
-        </Box>
-      )}
-      <Trouble error={trouble} />
-    </Stack>
-  );
-}
-
-function TextForm(props: Props) {
-  const { ask } = props;
-  const { send, trouble, busy } = useAnswer(props);
-  const [texts, setTexts] = useState<Record<string, string>>({});
-  const first = useRef<HTMLTextAreaElement & HTMLInputElement>(null);
-  useEffect(() => first.current?.focus(), []);
-  const put = (name: string, text: string) => setTexts({ ...texts, [name]: text });
+  const [values, setValues] = useState<Record<string, string>>(initialValues(ask.fields));
+  const single = ask.fields.length === 1 && ask.fields[0]?.options.length;
+  const buttons = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    // a question of one choice has no form's end to press
+    if (single) buttons.current?.querySelector<HTMLElement>("[role=radio]")?.focus();
+  }, [single]);
+  const long = ask.fields.some((f) => f.multiline);
   return (
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        void send({ fields: texts });
+        void send({ fields: values });
       }}
       onKeyDown={(event) => {
         if (event.ctrlKey && event.key === "Enter") event.currentTarget.requestSubmit();
       }}
       noValidate
+      data-testid="fields"
     >
       <Text fontSize="17px" mb={2}>
         {ask.prompt}
       </Text>
-      <Stack gap={2}>
-        {ask.fields.map((field, n) => {
-          const shared = {
-            id: `text-${field.name}`,
-            value: texts[field.name] ?? "",
-            ref: n === 0 ? first : undefined,
-            placeholder: n === 0 ? ask.example : "",
-            _placeholder: { color: "dim" },
-            bg: "raised",
-            borderColor: n === 0 ? "glow" : "edge",
-            fontSize: "16px",
-            onChange: (event: React.ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) =>
-              put(field.name, event.target.value),
-          };
-          return (
-            <Box key={field.name}>
-              <Text asChild fontSize="15px" color="dim">
-                <label htmlFor={shared.id}>
-                  {field.label}
-                  {field.required ? "" : " (may stay empty)"}
-                </label>
-              </Text>
-              {field.multiline ? <Textarea rows={2} {...shared} /> : <Input h="44px" {...shared} />}
-            </Box>
-          );
-        })}
-        <Box>
-          <LitButton type="submit" loading={busy}>
-            Keep <KeyHint keys="Ctrl+Enter" />
-          </LitButton>
-        </Box>
+      <Stack gap={2} ref={buttons}>
+        <FieldSet
+          id="ask"
+          focus
+          fields={ask.fields}
+          values={values}
+          onChange={setValues}
+          example={ask.example}
+          {...(single
+            ? { onChosen: (next: Record<string, string>) => void send({ fields: next }) }
+            : {})}
+        />
+        {ask.expected_text && (
+          <Text fontSize="15px" color="dim" data-testid="expected">
+            {ask.expected_text}
+          </Text>
+        )}
+        {!single && (
+          <Box>
+            <LitButton type="submit" loading={busy}>
+              Keep <KeyHint keys={long ? "Ctrl+Enter" : "Enter"} />
+            </LitButton>
+          </Box>
+        )}
       </Stack>
       <Trouble error={trouble} />
     </form>

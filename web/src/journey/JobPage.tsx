@@ -44,6 +44,7 @@ function JobPage() {
 
 const KEYS = [
   ["Enter", "keep what stands in the input, or say that it is so"],
+  ["F1", "park what you saw: not now, not lost"],
   ["F2", "take the reading at the bench"],
   ["F3", "the value watched now into the input; a foot switch may type it"],
   ["↑ ↓", "turn the adjuster 1/16; with Shift 1/4"],
@@ -75,7 +76,11 @@ function OpenJob({ job }: { job: Job }) {
   const waiting = useRef(0);
   const working = useRef(false);
   const step = job.step;
-  const question = `${step?.key} ${step?.ask?.key}`;
+  const [picked, setPicked] = useState({ step: "", ask: "" });
+  const [parking, setParking] = useState(false);
+  const mine = picked.step === step?.key ? picked.ask : "";
+  const ask = step?.others.find((other) => other.key === mine) ?? step?.ask ?? null;
+  const question = `${step?.key} ${ask?.key}`;
   const here = job.steps.findIndex((s) => s.key === step?.key);
 
   const go = (key: string | null) => {
@@ -102,7 +107,7 @@ function OpenJob({ job }: { job: Job }) {
   const measure = () =>
     void atBench(async () => {
       if (!step) return;
-      const done = await writes.measure(step.key);
+      const done = await writes.measure(step.key, ask === step.ask ? "" : (ask?.key ?? ""));
       setTaken({ line: done.line, remarks: done.remarks, question, append: false });
     });
   const watch = useWatch(job.job_id);
@@ -131,6 +136,7 @@ function OpenJob({ job }: { job: Job }) {
   };
   const onKept = (written: Schemas["Written"]) => {
     setTaken(null);
+    setPicked({ step: "", ask: "" });
     setTrouble(null);
     setKept(written);
     setLost(null);
@@ -141,6 +147,7 @@ function OpenJob({ job }: { job: Job }) {
   const turning = simulated && Boolean(step?.adjuster) && Boolean(step?.ask?.measurable);
   const step_by = (way: number) => go(neighbour(job.steps, here, way));
   useKeys([
+    { key: "F1", run: () => setParking(true) },
     { key: "F2", run: measure, when: job.link !== "hand" },
     { key: "F3", run: capture, when: job.link !== "hand" },
     { key: "F6", run: watch.toggle, when: job.link !== "hand" },
@@ -165,7 +172,8 @@ function OpenJob({ job }: { job: Job }) {
       data-testid="job"
       data-version={job.version}
       data-step={step?.key}
-      data-ask={step?.ask?.key}
+      data-ask={ask?.key}
+      data-measurable={ask?.measurable ?? false}
     >
       <JourneyScale
         stages={job.stages}
@@ -186,6 +194,12 @@ function OpenJob({ job }: { job: Job }) {
           On › <KeyHint keys="PgDn" />
         </BareButton>
         <Box flex="1" />
+        <BareButton onClick={() => setParking(true)}>
+          Park <KeyHint keys="F1" />
+        </BareButton>
+        <BareButton onClick={() => void navigate(`/jobs/${job.job_id}/registers`)}>
+          Registers{job.parked > 0 ? ` (${job.parked} parked)` : ""}
+        </BareButton>
         <BareButton onClick={() => setKeys(true)}>Keys</BareButton>
         <BareButton onClick={() => void navigate(`/jobs/${job.job_id}/report`)}>Report</BareButton>
       </Flex>
@@ -202,6 +216,8 @@ function OpenJob({ job }: { job: Job }) {
           <StepCard
             job={job}
             step={step}
+            ask={ask}
+            onPick={(key) => setPicked({ step: step.key, ask: key })}
             writes={writes}
             taken={taken?.question === question ? taken : null}
             kept={kept}
@@ -257,6 +273,24 @@ function OpenJob({ job }: { job: Job }) {
             writes.close(step.key, v.reason ?? "", v.by ?? "").then(() => setSearch({}))
           }
           onClose={() => setClosing(false)}
+        />
+      )}
+      {parking && (
+        <FormDialog
+          title="Park: seen, not now"
+          words="It waits in the registers and comes up again before handover."
+          fields={[
+            { name: "what", label: "What you saw", kind: "text", placeholder: "R14 looks browned" },
+            { name: "where", label: "Where", kind: "text", placeholder: "behind V3" },
+          ]}
+          submit="Park it"
+          onSubmit={(v) =>
+            writes.enterLine("parked", "", step?.key ?? "", {
+              what: v.what ?? "",
+              where: v.where ?? "",
+            })
+          }
+          onClose={() => setParking(false)}
         />
       )}
       {keys && (

@@ -1,8 +1,9 @@
 import { Box, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
 
+import { lazy, Suspense } from "react";
 import { Link } from "react-router";
 
-import type { Job, Schemas, Step } from "../api/client";
+import type { Ask, Job, Schemas, Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Plot } from "../shared/Plot";
 import { Trouble } from "../shared/Trouble";
@@ -24,11 +25,17 @@ type Props = {
   onLost: (error: unknown, typed: string) => void;
   onGoOn: () => void;
   onClose: () => void;
+  /** Which of the step's questions is asked: its first, unless another was picked. */
+  ask: Ask | null;
+  onPick: (ask: string) => void;
 };
+
+const Panels = lazy(() => import("../registers/Panels"));
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
 export function StepCard(props: Props) {
-  const { job, step, writes, taken, kept, lost, onKept, onLost, onGoOn, onClose } = props;
+  const { job, step, ask, writes, taken, kept, lost } = props;
+  const { onKept, onLost, onGoOn, onClose, onPick } = props;
   const gated = step.cautions.length > 0;
   const blocked = step.status === "blocked" && !gated;
   const finished = step.ask === null && !blocked;
@@ -63,6 +70,7 @@ export function StepCard(props: Props) {
           </Text>
         </Box>
       )}
+      {step.alarm && <Alarm words={step.alarm} />}
       {gated && <CautionCard step={step} writes={writes} />}
       {blocked && <Blocked step={step} next={job.next_step} onGoOn={onGoOn} />}
       {step.closed_because && (
@@ -72,17 +80,20 @@ export function StepCard(props: Props) {
       {!gated && !blocked && (
         <Grid templateColumns={step.leads.length ? "minmax(0,1fr) 300px" : "1fr"} gap={4}>
           <Box minW={0}>
-            {step.ask && (
+            {ask && (
               <AskForm
-                key={`${step.key} ${step.ask.key}`}
+                key={`${step.key} ${ask.key}`}
                 jobId={job.job_id}
                 step={step}
-                ask={step.ask}
+                ask={ask}
                 writes={writes}
                 taken={taken}
                 onKept={onKept}
                 onLost={onLost}
               />
+            )}
+            {!step.panels.includes("parts") && (
+              <Others step={step} asked={ask?.key ?? ""} onPick={onPick} />
             )}
             {step.stage === "handover" && (
               <PlainButton asChild mt={3}>
@@ -98,6 +109,11 @@ export function StepCard(props: Props) {
           </Box>
           <Leads step={step} />
         </Grid>
+      )}
+      {!gated && (step.panels.length > 0 || step.key === "intake.story") && (
+        <Suspense fallback={null}>
+          <Panels job={job} step={step} asked={ask?.key ?? ""} writes={writes} onPick={onPick} />
+        </Suspense>
       )}
       {step.gaps.map((gap) => (
         <Text key={gap.what} fontSize="14px" color="dim">
@@ -122,6 +138,55 @@ export function StepCard(props: Props) {
         )}
         {step.plot && <Plot plot={step.plot} />}
       </Grid>
+    </Flex>
+  );
+}
+
+/** A reason to stop at once, larger than anything else on the page. */
+function Alarm({ words }: { words: string }) {
+  return (
+    <Flex
+      role="alert"
+      gap={3}
+      align="center"
+      p={3}
+      borderWidth="3px"
+      borderColor="outside"
+      color="outside"
+      data-testid="alarm"
+    >
+      <Text fontSize="34px" lineHeight={1} aria-hidden="true">
+        ▲
+      </Text>
+      <Text fontSize="24px" fontWeight={600} lineHeight={1.15}>
+        {words}
+      </Text>
+    </Flex>
+  );
+}
+
+/** The other questions that the step takes now, in any order. */
+function Others({
+  step,
+  asked,
+  onPick,
+}: {
+  step: Step;
+  asked: string;
+  onPick: (k: string) => void;
+}) {
+  const others = [...(step.ask ? [step.ask] : []), ...step.others].filter((a) => a.key !== asked);
+  if (others.length === 0) return null;
+  return (
+    <Flex gap={2} mt={2} wrap="wrap" align="center" data-testid="others">
+      <Text fontSize="15px" color="dim">
+        or take
+      </Text>
+      {others.map((other) => (
+        <PlainButton key={other.key} px={3} onClick={() => onPick(other.key)} title={other.prompt}>
+          {other.key}
+        </PlainButton>
+      ))}
     </Flex>
   );
 }

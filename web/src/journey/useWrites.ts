@@ -131,12 +131,45 @@ export function useWrites(jobId: number, version: number) {
             body: { version, seq },
           }),
         ),
-      measure: (step: string) =>
-        send(print("measure", step), (headers, version) =>
+      enterLine: (register: string, key: string, step: string, fields: Record<string, string>) =>
+        send(print("line", register, key, fields), (headers, version) =>
+          client.POST("/api/jobs/{job_id}/registers/{register}", {
+            params: { path: { job_id: jobId, register } },
+            headers,
+            body: { version, key, step, fields },
+          }),
+        ),
+      removeLine: (register: string, line: string) =>
+        send(print("remove-line", register, line), (headers, version) =>
+          client.POST("/api/jobs/{job_id}/registers/{register}/{line}/removal", {
+            params: { path: { job_id: jobId, register, line } },
+            headers,
+            body: { version },
+          }),
+        ),
+      addPhoto: (file: File, title: string, step: string) =>
+        send(print("photo", file.name, file.size, title), (headers, version) =>
+          client.POST("/api/jobs/{job_id}/photos", {
+            params: { path: { job_id: jobId }, query: { version, title, step } },
+            headers: { ...headers, "content-type": file.type },
+            body: "",
+            bodySerializer: () => file,
+          }),
+        ),
+      fillCells: (cells: Schemas["CellRequest"][]) =>
+        send(print("cells", cells), (headers, version) =>
+          client.POST("/api/jobs/{job_id}/matrix", {
+            params,
+            headers,
+            body: { version, cells },
+          }),
+        ),
+      measure: (step: string, ask: string) =>
+        send(print("measure", step, ask), (headers, version) =>
           client.POST("/api/jobs/{job_id}/bench/measurements", {
             params,
             headers,
-            body: { version, step },
+            body: { version, step, ask },
           }),
         ),
       turn: (step: string, turns: number) =>

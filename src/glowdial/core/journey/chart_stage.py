@@ -26,12 +26,14 @@ from glowdial.core.safety import Trait, traits_of
 from glowdial.core.supply.rampup import expectation
 from glowdial.core.voltage_chart import (
     NORM_METER_OHM,
+    OVER_DISSIPATED,
     POSITIVE_GRID_V,
     ChartLine,
     chart_lines,
     heater_lines,
     stage_currents,
 )
+from glowdial.core.windows import Window
 
 CHART = "bring-up.chart"
 GONE_V = 0.1
@@ -106,6 +108,7 @@ def _chart(
         results += _stage_results(mine, answer, bench)
         if stage is None:
             continue
+        results += _heat_results(stage, answer, bench)
         words, follow = _stage_advice(facts, record, stage, mine, answer, bench)
         advice += words
         waiting += [follow] if follow else []
@@ -119,7 +122,9 @@ def _chart(
     bad = {r.ask for r in results if r.judgement.verdict.outside}
     retake = next((a for a in asks if a.key in bad), None)
     settled = settle(step, remaining=waiting[0] if waiting else None, retake=retake)
-    return replace(settled, others=tuple(a for a in (*waiting, *asks) if a is not settled.ask))
+    every = {a.key: a for a in (*waiting, *asks)}
+    others = tuple(a for a in every.values() if a is not settled.ask)
+    return replace(settled, others=others)
 
 
 def _fresh(record: JobRecord, key: str, after: int) -> Answer | None:
@@ -281,6 +286,30 @@ def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Bench) -> lis
     return found
 
 
+def _heat_results(stage: TubeStage, answer: Answer, bench: _Bench) -> list[Result]:
+    """Cathode current and plate dissipation, judged against the design's."""
+    read = answer.values
+    if "plate" not in read or "cathode" not in read:
+        return []
+    found = stage_currents(
+        stage, bench.b_plus_v, read["plate"], read["cathode"], read.get("screen")
+    )
+    if found is None:
+        return []
+    most_w = OVER_DISSIPATED * found.design_w
+    return [
+        result(
+            f"{stage.name} plate heat",
+            f"{found.plate_w:.2g} W, {engineering(found.cathode_a, 'A')}",
+            found.plate_w,
+            Window(0.0, most_w, found.design_w),
+            ("0 W", f"{most_w:.2g} W"),
+            seq=answer.seq,
+            ask=answer.ask,
+        )
+    ]
+
+
 def _stage_advice(
     facts: ReceiverFacts,
     record: JobRecord,
@@ -289,18 +318,9 @@ def _stage_advice(
     answer: Answer,
     bench: _Bench,
 ) -> tuple[list[str], Ask | None]:
-    """Currents, heat, and the logic of a positive grid; a further question where it decides."""
+    """Causes, and the logic of a positive grid; a further question where it decides."""
     read = answer.values
     words: list[str] = []
-    currents = None
-    if "plate" in read and "cathode" in read:
-        currents = stage_currents(
-            stage, bench.b_plus_v, read["plate"], read["cathode"], read.get("screen")
-        )
-    if currents is not None:
-        heat = f"{stage.name}: {engineering(currents.cathode_a, 'A')} through the cathode, "
-        heat += f"{currents.plate_w:.2g} W at the plate (by design {currents.design_w:.2g} W)"
-        words.append(f"{heat}: too hot, it will not last." if currents.hot else f"{heat}.")
     positive = read.get("grid", 0.0) > POSITIVE_GRID_V and bool(stage.coupled_from)
     if not positive:
         return words + _low_or_high(stage, lines, answer, bench), None

@@ -40,7 +40,8 @@ def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
     if line is not None:
         label = ", ".join(f.label for f in ask.fields if f.required)
         least = sum(f.required for f in ask.fields)
-        parts = split_values(line, len(ask.fields), label, ask.example, least=least)
+        choices = tuple(o.lower() for f in ask.fields for o in f.options)
+        parts = split_values(line, len(ask.fields), label, ask.example, least=least, apart=choices)
         given = {f.name: part for f, part in zip(ask.fields, parts, strict=False)}
     values: dict[str, float] = {}
     texts: dict[str, str] = {}

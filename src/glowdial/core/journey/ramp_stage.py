@@ -197,7 +197,7 @@ def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
     fields = [
         Field("ac", "supply" if battery else "line", AC_VOLTS, nominal=ac),
         Field("b_plus", "B+", DC_VOLTS, nominal=nominal or None),
-        Field("ripple", "ripple, peak to peak", AC_VOLTS, required=False),
+        Field("ripple", "ripple", AC_VOLTS, required=False),
         Field("current", "current", CURRENT, required=False),
         Field("seen", "seen", options=SEEN, required=False),
     ]
@@ -233,7 +233,7 @@ def _lamp_ask(facts: ReceiverFacts, record: JobRecord, line_v: float) -> Ask:
         (
             Field("ac", "at the set", AC_VOLTS, nominal=left),
             Field("b_plus", "B+", DC_VOLTS, nominal=window.nominal if window else None),
-            Field("ripple", "ripple, peak to peak", AC_VOLTS, required=False),
+            Field("ripple", "ripple", AC_VOLTS, required=False),
             Field("current", "current", CURRENT, required=False),
             Field("seen", "seen", options=SEEN, required=False),
         ),

@@ -19,7 +19,7 @@ from glowdial.core.parts.marking import marking_of
 from glowdial.core.quantities import CAPACITANCE, RESISTANCE, engineering
 
 PRESET_TOLERANCE = 0.02
-UNDECIDED, KEEP, UNDO, ASK_OWNER = "undecided", "keep", "undo", "ask the owner"
+UNDECIDED, KEEP, UNDO, ASK_OWNER = "not decided", "keep", "undo", "ask the owner"
 
 
 class Register(StrEnum):
@@ -73,7 +73,7 @@ FORMS: tuple[RegisterForm, ...] = (
             Field("whose", "Found, or ours", options=("found", "ours")),
             Field("purpose", "Purpose", required=False),
             Field("effect", "Effect on safety or performance", required=False),
-            Field("reversible", "Reversible", options=("yes", "no", "not known")),
+            Field("reversible", "Reversible", options=("yes", "no", "unknown")),
             Field("decision", "Decision", options=(UNDECIDED, KEEP, UNDO, ASK_OWNER)),
             Field("decided_by", "Decided by, and when", required=False),
             Field("state", "State", options=("as found", "done", "undone")),

@@ -135,6 +135,17 @@ class Need:
     safety: str
     why: str
 
+    def words(self, part: Part) -> str:
+        """The need in a sentence: from, to, rating, class, and why."""
+        unit, rated = ("ohm", "W") if part.is_resistor else ("F", "V")
+        low, high = (
+            engineering(self.wanted.value * share, unit)
+            for share in (1.0 - self.wanted.below, 1.0 + self.wanted.above)
+        )
+        span = high if low == high else f"{low} to {high}"
+        safety = f", class {self.safety}" if self.safety else ""
+        return f"{span}, at least {self.wanted.rating:.3g} {rated}{safety}: {self.why}."
+
 
 def seen_v(supply: Supply | None, *, transformer: bool) -> float:
     """The most that B+ can reach before the tubes draw: high line, an unloaded transformer.
@@ -163,7 +174,8 @@ def need_of(part: Part, supply: Supply | None, *, transformer: bool) -> Need:
         volts, why = seen, f"B+ can reach {seen:.0f} V at high line before the tubes draw"
     safety = {PartUse.MAINS: "X2 or Y2", PartUse.CHASSIS: "Y2"}.get(part.use, "")
     if safety:
-        volts, why = max(volts, SAFETY_V), "a safety class for 250 V AC"
+        # rated by its class in AC volts, whatever DC the old one was marked for
+        volts, why = SAFETY_V, "a safety class for 250 V AC"
     value = min(part.value, LARGEST_CHASSIS_F) if part.use is PartUse.CHASSIS else part.value
     if value < part.value:
         why += f"; at most {engineering(value, 'F')}, or touching the chassis would be felt"

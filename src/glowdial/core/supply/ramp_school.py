@@ -13,7 +13,7 @@ class RampSchool(StrEnum):
     """How the volts come up."""
 
     STEPS = "slow ramp, in held steps"
-    CONTINUOUS = "slow ramp, continuous"
+    CONTINUOUS = "gliding ramp, continuous"
     LAMP = "lamp limiter"
     CAPACITORS = "capacitors first, then full line"
 

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { client, once, unwrap } from "../../api/client";
-import { sheetsQuery } from "../../api/queries";
+import { setsQuery, sheetsQuery } from "../../api/queries";
 import { Choice } from "../../shared/Choice";
 import { FormRow } from "../../shared/FormRow";
 import { LongRow } from "../../shared/LongRow";
@@ -37,8 +37,16 @@ function NewJobPage() {
   useEffect(() => first.current?.focus(), [sheets]);
   const chosen = sheet || String(sheets?.at(-1)?.id ?? "");
 
+  const { data: sets } = useQuery(setsQuery);
+  const model = sheets?.find((s) => String(s.id) === chosen);
+  const known = (sets?.sets ?? []).filter(
+    (s) => s.maker === model?.maker && s.model === model.model,
+  );
+  const [setId, setSetId] = useState("");
+
   const body = {
     sheet_id: Number(chosen),
+    set_id: setId ? Number(setId) : null,
     set_name: name,
     serial,
     simulated_seed: source === "simulated" ? Number(seed) : null,
@@ -88,14 +96,32 @@ function NewJobPage() {
                 <a href={`/api/sheets/${chosen}/document`}>The sheet as a file (JSON)</a>
               </Text>
             )}
-            <FormRow
-              hold={first}
-              label="Name to tell the set by"
-              value={name}
-              onChange={setName}
-              placeholder="Reading room receiver"
-            />
-            <FormRow label="Serial number (may stay empty)" value={serial} onChange={setSerial} />
+            {known.length > 0 && (
+              <Choice
+                label="Which set"
+                value={setId}
+                onChange={setSetId}
+                choices={[
+                  { value: "", label: "one that is here for the first time" },
+                  ...known.map((s) => ({
+                    value: String(s.id),
+                    label: `${s.name} ${s.serial} (visits so far: ${s.visits})`,
+                  })),
+                ]}
+              />
+            )}
+            {!setId && (
+              <FormRow
+                hold={first}
+                label="Name to tell the set by"
+                value={name}
+                onChange={setName}
+                placeholder="Reading room receiver"
+              />
+            )}
+            {!setId && (
+              <FormRow label="Serial number (may stay empty)" value={serial} onChange={setSerial} />
+            )}
             <Choice
               label="Where readings come from"
               value={source}

@@ -1,0 +1,138 @@
+import { Box, Input, Table, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+
+import type { Schemas } from "../api/client";
+import { matrixQuery } from "../api/queries";
+import type { Writes } from "../journey/useWrites";
+import { Trouble } from "../shared/Trouble";
+
+type Matrix = Schemas["MatrixShape"];
+type Props = { jobId: number; writes: Writes };
+
+const SHAPES: Record<string, string> = { works: "◆", partly: "◧", fails: "▲", figure: "#" };
+const COLOURS: Record<string, string> = {
+  works: "inside",
+  partly: "near",
+  fails: "outside",
+  figure: "ink",
+};
+
+/** Bands and modes by controls: w, p or f, a figure, and an oddity behind a slash; arrows move. */
+export function MatrixPanel({ jobId, writes }: Props) {
+  const { data, error } = useQuery(matrixQuery(jobId));
+  if (!data) return <Trouble error={error} />;
+  return <Grid matrix={data} writes={writes} />;
+}
+
+function Grid({ matrix, writes }: { matrix: Matrix; writes: Writes }) {
+  const [trouble, setTrouble] = useState<unknown>(null);
+  const table = useRef<HTMLTableElement>(null);
+  const move = (row: number, column: number) => {
+    const cell = table.current?.querySelector<HTMLInputElement>(`[data-cell="${row} ${column}"]`);
+    cell?.focus();
+    cell?.select();
+  };
+  const found = (row: string, column: string) =>
+    matrix.cells.find((c) => c.row === row && c.column === column);
+  const keep = (row: string, column: string, text: string) => {
+    if (text.trim() === (found(row, column)?.words ?? "")) return;
+    writes.fillCells([{ row, column, text }]).then(() => setTrouble(null), setTrouble);
+  };
+  return (
+    <Box as="section" aria-label="Function matrix" overflowX="auto" data-testid="matrix">
+      <Text color="dim" fontSize="15px" mb={1}>
+        w works, p partly, f fails, or a figure as S7 or 0.5 W; behind a / what was odd. Arrows and
+        Enter move.
+      </Text>
+      <Table.Root size="sm" ref={table}>
+        <Table.Header>
+          <Table.Row bg="transparent">
+            <Table.ColumnHeader p="4px" color="dim">
+              band and mode
+            </Table.ColumnHeader>
+            {matrix.columns.map((column) => (
+              <Table.ColumnHeader key={column} p="4px" color="dim">
+                {column}
+              </Table.ColumnHeader>
+            ))}
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {matrix.rows.map((row, r) => (
+            <Table.Row key={row.key} bg="transparent">
+              <Table.Cell p="4px">{row.title}</Table.Cell>
+              {matrix.columns.map((column, c) => (
+                <Table.Cell key={column} p="2px" minW="130px">
+                  <Cell
+                    key={found(row.key, column)?.words ?? ""}
+                    name={`${row.title}, ${column}`}
+                    place={`${r} ${c}`}
+                    state={found(row.key, column)?.state ?? ""}
+                    words={found(row.key, column)?.words ?? ""}
+                    onKeep={(text) => keep(row.key, column, text)}
+                    onMove={(down, right) => move(r + down, c + right)}
+                  />
+                </Table.Cell>
+              ))}
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+      <Trouble error={trouble} />
+    </Box>
+  );
+}
+
+type CellProps = {
+  name: string;
+  place: string;
+  state: string;
+  words: string;
+  onKeep: (text: string) => void;
+  onMove: (down: number, right: number) => void;
+};
+
+function Cell({ name, place, state, words, onKeep, onMove }: CellProps) {
+  const [text, setText] = useState(words);
+  const arrows: Record<string, [number, number]> = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    Enter: [1, 0],
+  };
+  return (
+    <Box position="relative">
+      {state && (
+        <Text
+          aria-hidden="true"
+          position="absolute"
+          left={2}
+          top="11px"
+          color={COLOURS[state] ?? "ink"}
+          zIndex={1}
+        >
+          {SHAPES[state]}
+        </Text>
+      )}
+      <Input
+        h="44px"
+        pl={state ? 7 : 2}
+        bg="raised"
+        borderColor="edge"
+        fontSize="15px"
+        value={text}
+        aria-label={name}
+        data-cell={place}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={() => onKeep(text)}
+        onKeyDown={(event) => {
+          const way = arrows[event.key];
+          if (!way) return;
+          event.preventDefault();
+          onKeep(text);
+          onMove(...way);
+        }}
+      />
+    </Box>
+  );
+}
