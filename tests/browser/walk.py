@@ -84,10 +84,11 @@ def fill_fields(page: BenchPage, letters: Mapping[str, str]) -> None:
     before = page.state()
     page.wait("the focus", lambda: page.driver.execute_script(IN_FORM))
     for _ in range(30):
-        kind, label, letter = page.driver.execute_script(FOCUSED)
+        kind, label, offered = page.driver.execute_script(FOCUSED)
         if kind == "radio":
             wanted = {**LETTERS, **letters}
-            page.press(next((k for w, k in wanted.items() if label.startswith(w)), letter))
+            named = (k for w, k in wanted.items() if label.startswith(w) and k in offered)
+            page.press(next(named, offered[0]))
             if page.driver.execute_script(ONLY_ONE):
                 return
         elif kind in ("input", "textarea"):
@@ -110,7 +111,10 @@ FOCUSED = """
 const e = document.activeElement;
 const label = e.closest('[role=radiogroup]')?.getAttribute('aria-label')
   ?? document.querySelector(`label[for="${e.id}"]`)?.textContent ?? '';
-if (e.getAttribute('role') === 'radio') return ['radio', label, e.textContent.trim()[0]];
+if (e.getAttribute('role') === 'radio') {
+  const offered = [...e.closest('[role=radiogroup]').querySelectorAll('[role=radio]')];
+  return ['radio', label, offered.map(o => o.textContent.trim()[0]).join('')];
+}
 const kind = e.type === 'submit' ? 'submit' : e.tagName.toLowerCase();
 return [kind, label, ''];
 """

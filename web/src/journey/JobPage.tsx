@@ -135,8 +135,9 @@ function OpenJob({ job }: { job: Job }) {
       .finally(() => void queries.invalidateQueries({ queryKey: benchQuery(job.job_id).queryKey }));
   };
   const onKept = (written: Schemas["Written"]) => {
-    setTaken(null);
-    setPicked({ step: "", ask: "" });
+    // the next question may have its reading already
+    setTaken((held) => (held?.question === question ? null : held));
+    setPicked((held) => (held.ask === ask?.key ? { step: "", ask: "" } : held));
     setTrouble(null);
     setKept(written);
     setLost(null);

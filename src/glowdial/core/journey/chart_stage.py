@@ -114,7 +114,8 @@ def _chart(
         waiting += [follow] if follow else []
     step = replace(
         step,
-        results=tuple(results),
+        # what is outside is shown first, and the page shows the last ones first
+        results=tuple(sorted(results, key=lambda r: r.judgement.verdict.outside)),
         advice=tuple(advice),
         cost=_cost(results),
         notes=_source_note(lines),

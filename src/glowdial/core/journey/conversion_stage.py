@@ -21,7 +21,8 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
-from glowdial.core.quantities import DC_VOLTS, RESISTANCE, engineering
+from glowdial.core.parts.values import Series, nearest_standard
+from glowdial.core.quantities import DC_VOLTS, RESISTANCE, engineering, significant
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Activity, dangers_for
 from glowdial.core.supply.circuit import RectifierKind, Supply, Topology, silicon_rectifier
@@ -40,7 +41,7 @@ CONVERSION = "bring-up.conversion"
 KEEP, CONVERT = "keep the selenium", "convert to silicon"
 TARGET_TOLERANCE = 0.03
 MOST_TRIALS = 6
-FIRST_GUESS_OHM = 100.0
+FIRST_GUESS_OHM = 15.0
 SHOWN_CHOICES = 3
 PEAK_INVERSE_FACTOR = 2.0 * 2.0**0.5 * 1.1
 
@@ -84,7 +85,7 @@ def _wanted(record: JobRecord, supply: Supply) -> tuple[Place, float]:
 
 def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step:
     decide = Ask(
-        "decision",
+        "choice",
         "Keep the selenium rectifier, or convert it to silicon?",
         (Field("choice", "Rectifier", options=(KEEP, CONVERT)),),
         KEEP,
@@ -110,7 +111,7 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step
             Field("load", "Load", options=tuple(k.value for k in LoadKind)),
             Field("target", "B+ wanted", DC_VOLTS, required=False, nominal=target_v),
         ),
-        f"ahead of the reservoir; {target_v:.0f} V is what the sheet's supply gives",
+        f"ahead of the reservoir; {significant(target_v, 3)} V is what the sheet's supply gives",
     )
     chosen = record.latest(CONVERSION, wanted.key)
     if chosen is None:
@@ -173,8 +174,8 @@ def _next(
         guess = _first_guess_ohm(silicon, target_v, place)
         return (
             [
-                f"Now one that takes B+ below {target_v:.0f} V: two readings must enclose it, at "
-                "least a tenth apart."
+                f"Now one that takes B+ below {significant(target_v, 3)} V: two readings must "
+                "enclose it, at least a tenth apart."
             ],
             _trial(facts, 2, guess, place, None),
         )
@@ -190,12 +191,12 @@ def _next(
 def _first_guess_ohm(silicon: Supply, target_v: float, place: Place) -> float:
     """A resistance that surely overshoots: where the model is a tenth below the target."""
     ohm = FIRST_GUESS_OHM
-    for _ in range(12):
+    for _ in range(20):
         tried = with_silicon(silicon, ohm, place)
         if steady_state(tried, silicon.line_v).node_v[-1] < 0.9 * target_v:
             break
         ohm *= 1.6
-    return ohm
+    return nearest_standard(ohm, Series.E12)
 
 
 def _trial(
@@ -207,8 +208,8 @@ def _trial(
         f"trial{n}",
         f"Silicon in, {with_ohm} {place.value}, line at {line_v:.0f} V: the resistance and B+.",
         (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS)),
-        f"{ohm:.0f} {predicted_v or 250.0:.0f}",
-        expected_text=f"{predicted_v:.0f} V" if predicted_v else "",
+        f"{ohm:.0f} {significant(predicted_v or 250.0, 3)}",
+        expected_text=f"{significant(predicted_v, 3)} V" if predicted_v else "",
         recipe=_recipe(ohm, place, line_v),
     )
 
@@ -235,19 +236,20 @@ def _to_fit(
     if advice.try_ohm > 0.0:
         choices = resistor_choices(silicon, line_v, advice.try_ohm, target_v, place)
         lines += [
-            f"{' + '.join(engineering(v, 'ohm') for v in c.values_ohm)}: B+ {c.b_plus_v:.0f} V, "
-            f"{c.words}"
+            f"{' + '.join(engineering(v, 'ohm') for v in c.values_ohm)}: B+ "
+            f"{significant(c.b_plus_v, 3)} V, {c.dissipation_w:.2g} W, rate it {c.rating_w:g} W."
             for c in choices[:SHOWN_CHOICES]
         ]
+        lines.append(choices[0].words.partition(", ")[2].capitalize())
     ask = Ask(
         "fitted",
         "Fit it, and read the resistance fitted and B+ with it.",
         (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS, nominal=target_v)),
-        f"{advice.try_ohm:.0f} {target_v:.0f}",
+        f"{advice.try_ohm:.0f} {significant(target_v, 3)}",
         expected=Window(
             target_v * (1 - TARGET_TOLERANCE), target_v * (1 + TARGET_TOLERANCE), target_v
         ),
-        expected_text=f"{target_v:.0f} V within 3 %",
+        expected_text=f"{significant(target_v, 3)} V within 3 %",
         recipe=_recipe(advice.try_ohm, place, line_v),
     )
     return lines, ask
@@ -255,11 +257,11 @@ def _to_fit(
 
 def _results(trials: list[Answer], target_v: float, fitted: Answer | None) -> tuple[Result, ...]:
     window = Window(target_v * (1 - TARGET_TOLERANCE), target_v * (1 + TARGET_TOLERANCE), target_v)
-    limits = (f"{window.low:.0f} V", f"{window.high:.0f} V")
+    limits = (f"{significant(window.low or 0.0, 3)} V", f"{significant(window.high or 0.0, 3)} V")
     found = [
         result(
             f"with {engineering(a.values['ohm'], 'ohm')}",
-            f"{a.values['b_plus']:.1f} V",
+            f"{significant(a.values['b_plus'], 3)} V",
             a.values["b_plus"],
             window,
             limits,

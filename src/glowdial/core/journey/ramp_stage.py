@@ -205,7 +205,7 @@ def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
         key,
         f"Go up slowly; about {ac:.0f} V is next. Read line and B+ at any moment.",
         tuple(fields),
-        f"{ac:.0f} {max(nominal or 0.0, 0.0):.0f}",
+        f"{ac:.0f} {significant(max(nominal or 0.0, 0.0), 3)}",
         expected=window,
         expected_text=expected_words(facts, ac),
         recipe=Recipe(
@@ -255,7 +255,11 @@ def expected_words(facts: ReceiverFacts, ac: float) -> str:
     if supply is None:
         return "no limit given: the sheet does not describe the supply"
     expected = expectation(supply, ac)
-    window = f"{expected.window.low:.0f} to {expected.window.high:.0f} V"
+    low, high, nominal = (
+        significant(v or 0.0, 3)
+        for v in (expected.window.low, expected.window.high, expected.window.nominal)
+    )
+    window = f"{low} to {high} V"
     if expected.phase is RampPhase.COLD and supply.rectifier.kind.heated:
         return f"{window}: the rectifier's heater is still cold, no B+ yet is right"
     ripple = engineering(expected.point.ripple_v[-1], "V", 2)
@@ -265,7 +269,7 @@ def expected_words(facts: ReceiverFacts, ac: float) -> str:
         return f"{window}, heaters just warming: anything in between is right{drawn}"
     if expected.phase is RampPhase.COLD:
         return f"{window}, the load still cold, ripple {ripple}{drawn}"
-    return f"{window}, about {expected.window.nominal:.0f} V, ripple {ripple}{drawn}"
+    return f"{window}, about {nominal} V, ripple {ripple}{drawn}"
 
 
 def moving_words(facts: ReceiverFacts, ask: Ask, line: str) -> str:
@@ -309,7 +313,12 @@ def check_ramp_entry(
 def _result(facts: ReceiverFacts, record: JobRecord, answer: Answer, spoiled: int) -> Result:
     ac, b_plus = answer.values["ac"], answer.values["b_plus"]
     window: Window | None = expectation(facts.supply, ac).window if facts.supply else None
-    limits = (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", "")
+    limits = ("", "")
+    if window is not None:
+        limits = (
+            f"{significant(window.low or 0.0, 3)} V",
+            f"{significant(window.high or 0.0, 3)} V",
+        )
     where = "V behind the lamp" if answer.ask == BEHIND_LAMP else "V line"
     return result(
         f"{significant(ac, 3)} {where}",

@@ -16,7 +16,7 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
-from glowdial.core.quantities import AC_VOLTS, CURRENT, DC_VOLTS, engineering
+from glowdial.core.quantities import AC_VOLTS, CURRENT, DC_VOLTS, engineering, significant
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import Supply, Waveform
 from glowdial.core.supply.diagnosis import (
@@ -79,6 +79,8 @@ def _diagnosis(supply: Supply, facts: ReceiverFacts, record: JobRecord) -> Step:
 def _nodes_ask(supply: Supply) -> Ask:
     line_v = supply.line_v
     expected = steady_state(supply, line_v)
+    first_v, last_v = expected.node_v[0], expected.node_v[-1]
+    ripple_v = expected.ripple_v[0], expected.ripple_v[-1]
     return Ask(
         "nodes",
         "At full line, warm: volts at the reservoir and at the last capacitor, then the ripple at "
@@ -90,10 +92,9 @@ def _nodes_ask(supply: Supply) -> Ask:
             Field("ripple_last", "B+ ripple", AC_VOLTS),
             Field("current", "line current", CURRENT, required=False),
         ),
-        f"{expected.node_v[0]:.0f} {expected.node_v[-1]:.0f} "
-        f"{expected.ripple_v[0]:.0f} {expected.ripple_v[-1]:.1f}",
-        expected_text=f"healthy: {expected.node_v[0]:.0f} V and {expected.node_v[-1]:.0f} V, "
-        f"ripple {expected.ripple_v[0]:.1f} V and {expected.ripple_v[-1]:.2f} V",
+        " ".join(significant(v, 3) for v in (first_v, last_v, *ripple_v)),
+        expected_text=f"healthy: {significant(first_v, 3)} V and {significant(last_v, 3)} V, "
+        f"ripple {engineering(ripple_v[0], 'V', 2)} and {engineering(ripple_v[1], 'V', 2)}",
         recipe=Recipe(
             Doing.READ,
             meters=(

@@ -408,7 +408,10 @@ def _words(cause: Cause, severity: float) -> str:
         case Cause.DRIED:
             return f"Ripple is high: {100 * severity:.0f} % of a filter capacitor is left."
         case Cause.HALF_DEAD:
-            return "Ripple at the line's own frequency: one half of the rectifier is dead."
+            return (
+                "Ripple at the line's own frequency: one half of the rectifier is dead, or far "
+                "weaker than the other."
+            )
 
 
 def _next(suspicions: list[Suspicion]) -> str:
