@@ -12,7 +12,8 @@ from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.registers import Register, is_open
 from glowdial.core.journey.report import Report
 from glowdial.workshop.benches import BenchView
-from glowdial.workshop.jobs import JobView, KnownSet, LogLine, ShelfLine, Visit
+from glowdial.workshop.jobs import JobView, KnownSet, ShelfLine, Visit
+from glowdial.workshop.log import LogLine
 
 
 class Written(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -60,42 +60,57 @@ def rows_of(session: Session, table: type[Row], job_id: int) -> list[Row]:
     return list(session.scalars(query))
 
 
+class JobRows:
+    """All rows of one job, each table read once, when it is first wanted."""
+
+    def __init__(self, session: Session, job_id: int) -> None:
+        self.session, self.job_id = session, job_id
+        self._read: dict[type[Numbered], list[Any]] = {}
+
+    def of(self, table: type[Row]) -> list[Row]:
+        """Rows of a table, in order."""
+        if table not in self._read:
+            self._read[table] = list(rows_of(self.session, table, self.job_id))
+        return self._read[table]
+
+
 def load_record(session: Session, job_id: int) -> JobRecord:
     """The whole record of a job as the rules see it."""
-    withdrawn = {w.answer_seq for w in rows_of(session, WithdrawalRow, job_id)}
+    return record_of(JobRows(session, job_id))
+
+
+def record_of(rows: JobRows) -> JobRecord:
+    """The record from rows that may be wanted for more."""
+    withdrawn = {w.answer_seq for w in rows.of(WithdrawalRow)}
     values: dict[int, dict[str, float]] = {}
-    for reading in session.scalars(select(ReadingRow).where(ReadingRow.job_id == job_id)):
+    for reading in rows.session.scalars(select(ReadingRow).where(ReadingRow.job_id == rows.job_id)):
         values.setdefault(reading.answer_id, {})[reading.field] = reading.value
     return JobRecord(
         answers=tuple(
             Answer(a.seq, a.step, a.ask, values.get(a.id, {}), a.texts, a.seq in withdrawn)
-            for a in rows_of(session, AnswerRow, job_id)
+            for a in rows.of(AnswerRow)
         ),
-        moves=tuple(
-            Move(m.seq, m.adjuster, m.turns, m.step) for m in rows_of(session, MoveRow, job_id)
-        ),
-        changes=tuple(Change(c.seq, c.what, c.note) for c in rows_of(session, ChangeRow, job_id)),
+        moves=tuple(Move(m.seq, m.adjuster, m.turns, m.step) for m in rows.of(MoveRow)),
+        changes=tuple(Change(c.seq, c.what, c.note) for c in rows.of(ChangeRow)),
         closures=tuple(
-            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by)
-            for c in rows_of(session, ClosureRow, job_id)
+            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by) for c in rows.of(ClosureRow)
         ),
         acknowledgements=tuple(
-            Acknowledgement(a.seq, a.step, a.danger)
-            for a in rows_of(session, AcknowledgementRow, job_id)
+            Acknowledgement(a.seq, a.step, a.danger) for a in rows.of(AcknowledgementRow)
         ),
         temporaries=tuple(
             TemporaryConnection(
                 str(t.id), t.what, t.place, t.step, t.seq, t.removed_seq, t.wanted_under_power
             )
-            for t in rows_of(session, TemporaryRow, job_id)
+            for t in rows.of(TemporaryRow)
         ),
         switched_off=tuple(
             SwitchedOff(str(s.id), s.what, s.step, s.seq, s.restored_seq)
-            for s in rows_of(session, SwitchedOffRow, job_id)
+            for s in rows.of(SwitchedOffRow)
         ),
         entered=tuple(
             Entered(r.seq, r.register, r.key, r.step, r.numbers, r.texts, r.removed)
-            for r in rows_of(session, RegisterRow, job_id)
+            for r in rows.of(RegisterRow)
         ),
     )
 

@@ -11,40 +11,26 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.journey.function_matrix import MATRIX
 from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.report import Report, build_report
-from glowdial.core.journey.steps import Result, Step
-from glowdial.core.quantities import turns
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
-from glowdial.store.records import get_job, load_record, rows_of
+from glowdial.store.records import JobRows, get_job, load_record, record_of
 from glowdial.store.tables import (
-    AcknowledgementRow,
-    AnswerRow,
     BenchRow,
-    ChangeRow,
-    ClosureRow,
     JobRow,
-    MoveRow,
-    NoteRow,
-    RegisterRow,
     SetRow,
     SheetRow,
-    SwitchedOffRow,
-    TemporaryRow,
-    WithdrawalRow,
 )
 from glowdial.workshop.desk import standing
 from glowdial.workshop.house import Workshop, once
 from glowdial.workshop.kit import kit_of
+from glowdial.workshop.log import LogLine, log_of
 from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
-LOG_LINES = 300
 MOST_VISITS = 20
 MOST_SETS = 500
 
@@ -61,21 +47,6 @@ class ShelfLine:
     touched_at: datetime
     days_untouched: int
     closed: bool
-
-
-@dataclass(frozen=True, slots=True)
-class LogLine:
-    """One entry of the log; ``struck`` when superseded or withdrawn."""
-
-    seq: int
-    at: datetime
-    kind: str
-    step: str
-    text: str
-    verdict: str = ""
-    words: str = ""
-    struck: bool = False
-    can_withdraw: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -287,7 +258,8 @@ def job_view(workshop: Workshop, job_id: int) -> JobView:
         job = get_job(session, job_id)
         receiver = session.get_one(SetRow, job.set_id)
         facts = facts_of(job.sheet)
-        record = load_record(session, job_id)
+        rows = JobRows(session, job_id)
+        record = record_of(rows)
         state = journey(facts, record, kit_of(session))
         return JobView(
             job_id=job.id,
@@ -300,7 +272,7 @@ def job_view(workshop: Workshop, job_id: int) -> JobView:
             journey=state,
             record=record,
             facts=facts,
-            log=_log(session, job_id, facts, record, state),
+            log=log_of(rows, facts, record, state),
             set_id=job.set_id,
             visits=earlier_visits(session, job),
         )
@@ -310,91 +282,3 @@ def job_report(workshop: Workshop, job_id: int) -> tuple[JobView, Report]:
     """The report of a job as it stands."""
     view = job_view(workshop, job_id)
     return view, build_report(view.facts, view.record, view.journey)
-
-
-def _log(
-    session: Session, job_id: int, facts: ReceiverFacts, record: JobRecord, state: Journey
-) -> tuple[LogLine, ...]:
-    results: dict[int, Result] = {}
-    steps: dict[str, Step] = {}
-    for step in state.steps:
-        steps[step.key] = step
-        for found in step.results:
-            results.setdefault(found.seq, found)
-    lines = [
-        _answer_line(row, record, results, steps) for row in rows_of(session, AnswerRow, job_id)
-    ]
-    names = {a.key: a.name for a in facts.adjusters}
-    for move in rows_of(session, MoveRow, job_id):
-        text = f"{names.get(move.adjuster, move.adjuster)}: {turns(move.turns)}"
-        lines.append(LogLine(move.seq, move.at, "turned", move.step, text))
-    for table, kind, word in _EVENTS:
-        for row in rows_of(session, table, job_id):
-            lines.append(LogLine(row.seq, row.at, kind, getattr(row, "step", ""), word(row)))
-    lines += [_register_line(row) for row in rows_of(session, RegisterRow, job_id)]
-    for connection in rows_of(session, TemporaryRow, job_id):
-        what = f"{connection.what}, {connection.place}"
-        lines.append(LogLine(connection.seq, connection.at, "clipped on", connection.step, what))
-        if connection.removed_seq is not None and connection.removed_at is not None:
-            lines.append(
-                LogLine(
-                    connection.removed_seq,
-                    connection.removed_at,
-                    "taken off",
-                    connection.step,
-                    what,
-                )
-            )
-    for switch in rows_of(session, SwitchedOffRow, job_id):
-        lines.append(LogLine(switch.seq, switch.at, "switched off", switch.step, switch.what))
-        if switch.restored_seq is not None and switch.restored_at is not None:
-            lines.append(
-                LogLine(
-                    switch.restored_seq, switch.restored_at, "restored", switch.step, switch.what
-                )
-            )
-    return tuple(sorted(lines, key=lambda line: -line.seq)[:LOG_LINES])
-
-
-def _register_line(row: RegisterRow) -> LogLine:
-    if row.register == MATRIX:
-        cell = row.texts
-        found = " ".join(w for w in (cell.get("figure") or cell["state"], cell.get("oddity")) if w)
-        text = f"{cell['row']}, {cell['column']}: {'emptied' if row.removed else found}"
-        return LogLine(row.seq, row.at, "matrix", row.step, text)
-    title = form_of(row.register).title
-    text = next((v for v in row.texts.values() if v and not v.isdigit()), row.key)
-    gone = " (taken out)" if row.removed else ""
-    return LogLine(row.seq, row.at, "noted", row.step, f"{title}: {text}{gone}")
-
-
-_EVENTS: tuple[tuple[Any, str, Any], ...] = (
-    (WithdrawalRow, "withdrawn", lambda r: f"entry {r.answer_seq} withdrawn"),
-    (ChangeRow, "changed", lambda r: f"{r.what}: {r.note}"),
-    (ClosureRow, "decided", lambda r: f"{r.reason} ({r.decided_by})"),
-    (AcknowledgementRow, "caution", lambda r: f"acknowledged: {r.danger}"),
-    (NoteRow, "note", lambda r: r.text),
-)
-
-
-def _answer_line(
-    row: AnswerRow,
-    record: JobRecord,
-    results: Mapping[int, Result],
-    steps: Mapping[str, Step],
-) -> LogLine:
-    counts = record.latest(row.step, row.ask)
-    struck = counts is None or counts.seq != row.seq
-    found = results.get(row.seq)
-    title = steps[row.step].title if row.step in steps else row.step
-    return LogLine(
-        row.seq,
-        row.at,
-        "read" if found else "entered",
-        row.step,
-        f"{title}: {found.label}, {found.text}" if found else f"{title}: {row.line}",
-        verdict=found.judgement.verdict.value if found and not struck else "",
-        words=found.judgement.words if found and not struck else "",
-        struck=struck,
-        can_withdraw=not struck,
-    )
