@@ -119,7 +119,7 @@ def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
         if wanted.quantity is not None and wanted.required:
             window = ask.expected
             nominal = window.nominal if window and len(ask.fields) == 1 else wanted.nominal
-            values[wanted.name] = nominal if nominal is not None else 1.0
+            values[wanted.name] = nominal if nominal is not None else 0.0
         elif wanted.options and wanted.required:
             texts[wanted.name] = wanted.options[0]
     return Answer(seq, step.key, ask.key, values, texts)

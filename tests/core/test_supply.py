@@ -46,12 +46,13 @@ def integrated(supply: Supply, line_v: float) -> tuple[list[float], list[float],
     w = 2.0 * math.pi * supply.line_hz
     full = supply.topology is not Topology.HALF_WAVE
 
-    def port_current(e: float, v: float) -> float:
+    def port_current(e: float, v: float, weak_ohm: float) -> float:
         """Solve i = law(e - v - R i) by bisection."""
-        low, high = 0.0, max((e - v) / supply.source_ohm, 0.0)
+        ohm = supply.source_ohm + weak_ohm
+        low, high = 0.0, max((e - v) / ohm, 0.0)
         for _ in range(60):
             middle = (low + high) / 2
-            forward = np.array(e - v - supply.source_ohm * middle)
+            forward = np.array(e - v - ohm * middle)
             if float(supply.rectifier.current_a(forward)) > middle:
                 low = middle
             else:
@@ -61,8 +62,9 @@ def integrated(supply: Supply, line_v: float) -> tuple[list[float], list[float],
     def slope(t: float, y: np.ndarray) -> list[float]:
         v1, v2, coil = y
         e = peak * (abs(math.sin(w * t)) if full else math.sin(w * t))
+        weak = supply.weak_half_ohm if math.sin(w * t) < 0.0 else 0.0
         through = coil if section.inductance_h else (v1 - v2) / section.resistance_ohm
-        d1 = (port_current(e, v1) - through) / supply.reservoir_f
+        d1 = (port_current(e, v1, weak) - through) / supply.reservoir_f
         d2 = (through - supply.load.total_a(v2)) / section.capacitance_f
         dl = 0.0
         if section.inductance_h:
@@ -86,8 +88,13 @@ def integrated(supply: Supply, line_v: float) -> tuple[list[float], list[float],
     )
     nodes = last.y[:2]
     e = peak * (np.abs(np.sin(w * times)) if full else np.sin(w * times))
-    current = np.array([port_current(a, b) for a, b in zip(e, nodes[0], strict=True)])
+    second = supply.weak_half_ohm * (np.sin(w * times) < 0.0)
+    wave = zip(e, nodes[0], second, strict=True)
+    current = np.array([port_current(a, b, r) for a, b, r in wave])
     share = 0.5 if full else 1.0
+    if supply.weak_half_ohm > 0.0:
+        # the stronger half's own element
+        current, share = np.where(second > 0.0, 0.0, current), 1.0
     means = [float(np.trapezoid(v, times) / period) for v in nodes]
     rms = math.sqrt(share * float(np.trapezoid(current**2, times)) / period)
     return means, [float(np.ptp(v)) for v in nodes], rms
@@ -100,8 +107,9 @@ def integrated(supply: Supply, line_v: float) -> tuple[list[float], list[float],
         a_supply(Topology.HALF_WAVE, silicon_rectifier(), source_ohm=90.0),
         a_supply(Topology.BRIDGE, SELENIUM),
         a_supply(choke_h=8.0),
+        replace(a_supply(Topology.BRIDGE, SELENIUM), weak_half_ohm=1500.0),
     ],
-    ids=["vacuum centre tap", "silicon half-wave", "selenium bridge", "choke section"],
+    ids=["vacuum centre tap", "silicon half-wave", "selenium bridge", "choke", "one weak half"],
 )
 def test_steady_state_is_what_the_differential_equations_run_into(supply: Supply) -> None:
     means, ripple, rms = integrated(supply, 225.0)
@@ -227,3 +235,16 @@ def test_a_battery_gives_its_volts_less_what_its_resistance_takes() -> None:
     assert point.ripple_v == (0.0, 0.0)
     run_down = steady_state(replace(battery, source_ohm=3000.0), 120.0)
     assert run_down.node_v[-1] == pytest.approx(120.0 * load_ohm / (load_ohm + 4200.0), rel=1e-6)
+
+
+def test_a_half_too_weak_to_conduct_is_a_dead_half() -> None:
+    bridge = a_supply(Topology.BRIDGE, SELENIUM)
+    even = steady_state(bridge, 230.0)
+    dead = steady_state(replace(bridge, topology=Topology.HALF_WAVE), 230.0)
+    volts = [
+        steady_state(replace(bridge, weak_half_ohm=ohm), 230.0).node_v[-1]
+        for ohm in (1e-3, 200.0, 2e3, 2e4, 2e5)
+    ]
+    assert volts == sorted(volts, reverse=True)
+    assert volts[0] == pytest.approx(even.node_v[-1], rel=1e-4)
+    assert volts[-1] == pytest.approx(dead.node_v[-1], rel=5e-3)

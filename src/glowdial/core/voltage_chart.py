@@ -191,15 +191,11 @@ def _source_ohm(stage: Stage, electrode: str) -> float:
 
 @dataclass(frozen=True, slots=True)
 class StageCurrents:
-    """Currents and heat of a stage from its volts: cathode and plate in A, plate heat in W.
-
-    ``design_w`` is the heat of its data-sheet point.
-    """
+    """Currents and heat of a stage from its volts: cathode and plate in A, plate heat in W."""
 
     cathode_a: float
     plate_a: float
     plate_w: float
-    design_w: float
 
 
 def stage_currents(
@@ -215,7 +211,14 @@ def stage_currents(
         screen_a = max(feed_v - screen_v, 0.0) / stage.screen_ohm
     plate_a = max(cathode_a - screen_a, 0.0)
     plate_w = plate_a * max(plate_v - cathode_v, 0.0)
-    return StageCurrents(cathode_a, plate_a, plate_w, data.plate_a * data.plate_v)
+    return StageCurrents(cathode_a, plate_a, plate_w)
+
+
+def design_heat_w(stage: Stage, point: OperatingPoint | None) -> float:
+    """Plate heat by design: at the computed point, or at the data-sheet's where none is known."""
+    if point is None:
+        return stage.typical.plate_a * stage.typical.plate_v
+    return point.plate_a * max(point.plate_v - point.cathode_v, 0.0)
 
 
 def heater_lines(

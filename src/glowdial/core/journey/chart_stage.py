@@ -19,6 +19,7 @@ from glowdial.core.journey.steps import (
     result,
     settle,
 )
+from glowdial.core.operating import OperatingPoint
 from glowdial.core.operating import Stage as TubeStage
 from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, engineering, significant
 from glowdial.core.receiver import ReceiverFacts
@@ -30,6 +31,8 @@ from glowdial.core.voltage_chart import (
     POSITIVE_GRID_V,
     ChartLine,
     chart_lines,
+    computed_points,
+    design_heat_w,
     heater_lines,
     stage_currents,
 )
@@ -96,6 +99,7 @@ def _chart(
             found = _heater_results(facts, answer, bench, nominal_v)
             results += found
             advice += _heater_advice(facts, found)
+    designs = computed_points(facts.circuit, facts.supply)
     for name in dict.fromkeys(line.stage for line in lines):
         mine = [line for line in lines if line.stage == name]
         stage = facts.circuit.stage(name)
@@ -108,7 +112,7 @@ def _chart(
         results += _stage_results(mine, answer, bench)
         if stage is None:
             continue
-        results += _heat_results(stage, answer, bench)
+        results += _heat_results(stage, designs.get(name), answer, bench)
         words, follow = _stage_advice(facts, record, stage, mine, answer, bench)
         advice += words
         waiting += [follow] if follow else []
@@ -287,7 +291,9 @@ def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Bench) -> lis
     return found
 
 
-def _heat_results(stage: TubeStage, answer: Answer, bench: _Bench) -> list[Result]:
+def _heat_results(
+    stage: TubeStage, design: OperatingPoint | None, answer: Answer, bench: _Bench
+) -> list[Result]:
     """Cathode current and plate dissipation, judged against the design's."""
     read = answer.values
     if "plate" not in read or "cathode" not in read:
@@ -297,13 +303,14 @@ def _heat_results(stage: TubeStage, answer: Answer, bench: _Bench) -> list[Resul
     )
     if found is None:
         return []
-    most_w = OVER_DISSIPATED * found.design_w
+    design_w = design_heat_w(stage, design)
+    most_w = OVER_DISSIPATED * design_w
     return [
         result(
             f"{stage.name} plate heat",
             f"{found.plate_w:.2g} W, {engineering(found.cathode_a, 'A')}",
             found.plate_w,
-            Window(0.0, most_w, found.design_w),
+            Window(0.0, most_w, design_w),
             ("0 W", f"{most_w:.2g} W"),
             seq=answer.seq,
             ask=answer.ask,
@@ -380,12 +387,12 @@ def _low_or_high(
         if window.low is not None and value < window.low:
             off[line.electrode] = -1
     name = stage.name
+    if off.get("screen") == -1:
+        return [f"{name}'s screen is low: its resistor has risen, or its bypass leaks."]
     if off.get("cathode") == -1 and off.get("plate", 0) >= 0:
         return [f"{name} draws too little: a weak tube, a cold heater, or too little screen."]
     if off.get("cathode") == 1 and off.get("plate", 0) <= 0:
         return [f"{name} draws too much: a positive grid, or its cathode resistor has risen."]
-    if off.get("screen") == -1:
-        return [f"{name}'s screen is low: its resistor has risen, or its bypass leaks."]
     if off.get("plate") == -1:
         return [f"{name}'s plate is low: its load has risen, or a bypass on it leaks."]
     if off.get("plate") == 1:

@@ -112,7 +112,10 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     room = Ask(
         "room",
         "The chassis's temperature, and what the leads measure held together.",
-        (Field("temperature", "temperature", TEMPERATURE), Field("leads", "leads", RESISTANCE)),
+        (
+            Field("temperature", "temperature", TEMPERATURE, nominal=20.0),
+            Field("leads", "leads", RESISTANCE),
+        ),
         "21 0.3",
         expected_text="leads below 1 ohm" if low else "",
     )

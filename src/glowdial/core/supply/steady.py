@@ -322,7 +322,11 @@ def _collocate(
         found = np.linalg.solve(inner, sides)
         idle_a = float(step.sum()) - float(step[rows].sum())
         missing_a = -short_a - (idle_a + float(found[:, 0].sum())) / samples
-        step_v = missing_a / (float(found[:, 1].sum()) / samples - rest.slope_a)
+        per_volt_a = float(found[:, 1].sum()) / samples - rest.slope_a
+        if per_volt_a == 0.0:
+            # nothing conducts, and the load draws its current whatever the volts
+            break
+        step_v = missing_a / per_volt_a
         step[rows] = found[:, 0] + found[:, 1] * step_v
         damping = 1.0
         while True:
