@@ -23,7 +23,7 @@ def brought_up(folder: Path, condition: Condition) -> JobView:
     with workshop.database.writing() as session:
         sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
     job = open_job(workshop, "sick-set", OpenCommand(sheet_id, "a set", condition=condition))
-    return Volunteer(workshop, job).work(until=before_stage(Stage.PROOF))
+    return Volunteer(workshop, job, keeps_parts=True).work(until=before_stage(Stage.PROOF))
 
 
 @pytest.mark.parametrize(

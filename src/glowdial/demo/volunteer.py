@@ -32,12 +32,14 @@ STORY = {
 
 @dataclass(slots=True)
 class Volunteer:
-    """Works one job at its simulated bench; ``source`` may replace the bench by other readings."""
+    """Works one job at its simulated bench; ``source`` may replace the bench by other readings.
+    With ``keeps_parts`` nothing is renewed."""
 
     workshop: Workshop
     job_id: int
     source: Callable[[Step], str] | None = None
     parts_school: School = School.DANGEROUS
+    keeps_parts: bool = False
 
     def work(self, until: Callable[[Step], bool] = lambda _: False) -> JobView:
         """Go on until the journey ends or ``until`` says so of the next step."""
@@ -107,7 +109,8 @@ class Volunteer:
             elif step.key == TUBES and field.options:
                 yield field.name, "good"
             elif ask.fields[0].name == "decision" and field.name == "decision":
-                yield field.name, "keep" if ask.key.startswith("R") else "fit"
+                stays = self.keeps_parts or ask.key.startswith("R")
+                yield field.name, "keep" if stays else "fit"
             elif step.key == PARTS_SCHOOL:
                 yield field.name, self.parts_school.value
             elif field.options and field.required:

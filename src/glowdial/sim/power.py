@@ -44,7 +44,7 @@ from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]
 LEAST_V = 0.5
-IDLE_A = 1e-6
+IDLE_SHARE = 1e-3
 NORM_HEATERS = (Heater("heaters", 6.3, 1.5), Heater("rectifier", 5.0, 2.0, rectifier=True))
 
 
@@ -252,7 +252,8 @@ class Power:
         if state.series_ohm is not None:
             worn = _on_silicon(worn, state.series_ohm, behind=state.series_behind)
         if state.load_lifted:
-            idle = replace(worn.load, current_a=IDLE_A, string_a=0.0)
+            idle_a = IDLE_SHARE * supply.load.current_a
+            idle = replace(worn.load, current_a=idle_a, string_a=0.0)
             worn = replace(worn, load=idle)
         return worn
 

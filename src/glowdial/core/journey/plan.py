@@ -116,6 +116,9 @@ def _closed(step: Step, record: JobRecord) -> Step:
     closure = record.closure(step.key)
     if closure is None or step.status is Status.DONE:
         return step
+    if step.status is Status.RECHECK and record.changed_since(closure.seq):
+        # what was good enough was another set of parts
+        return step
     cost = f" Cost: {closure.cost}." if closure.cost else ""
     because = f"{closure.reason} ({closure.decided_by}).{cost}"
     return replace(step, status=Status.CLOSED, closed_because=because)

@@ -166,6 +166,10 @@ class JobRecord:
         touched += [c.seq for c in self.changes if c.what in whats]
         return max(touched, default=0)
 
+    def changed_since(self, seq: int) -> bool:
+        """Whether a part was changed after an entry; the cabinet does not count."""
+        return any(c.seq > seq and c.what != CABINET for c in self.changes)
+
     def closure(self, step: str) -> Closure | None:
         """The decision that closed a step, unless something was entered there afterwards."""
         found = next((c for c in reversed(self.closures) if c.step == step), None)

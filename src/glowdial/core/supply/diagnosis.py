@@ -161,6 +161,8 @@ class Excess(StrEnum):
 
 FORMS_FROM = 0.015
 LIFTED_SURE = 0.8
+# a voltmeter's own draw, as a share of the load's
+IDLE_SHARE = 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +227,7 @@ def decide_excess(
 
 def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) -> ExcessVerdict:
     """The reservoir alone: beside its unloaded volts, and beside those with the leak that fits."""
-    idle = replace(supply.load, current_a=1e-6, string_a=0.0)
+    idle = replace(supply.load, current_a=IDLE_SHARE * supply.load.current_a, string_a=0.0)
     sound = steady_state(replace(supply, load=idle), line_v).node_v[0]
     leaky = steady_state(replace(_leaking(supply, extra), load=idle), line_v).node_v[0]
     spread = math.hypot(METER_ERROR, 0.02)

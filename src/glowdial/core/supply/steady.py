@@ -224,8 +224,9 @@ def _flat_guess_v(supply: Supply, rectifier: Rectifier, drive: Floats, warmth: f
     guesses = np.linspace(0.0, 2.0 * float(np.max(drive)), GUESSES)
     drawn = np.array([supply.load.total_a(float(v), warmth) for v in guesses])
     given = np.mean(_flat_current_a(supply, rectifier, drive, guesses, drawn), axis=1)
+    leaks_s = 1.0 / supply.reservoir_leak_ohm + sum(1.0 / s.leak_ohm for s in supply.sections)
     # more drawn than given lies above; the first guess, 0 V, always draws nothing
-    spare = given - drawn
+    spare = given - drawn - guesses * leaks_s
     above = max(int(np.argmax(spare <= 0.0)), 1)
     share = spare[above - 1] / max(spare[above - 1] - spare[above], 1e-12)
     return float(guesses[above - 1] + share * (guesses[above] - guesses[above - 1]))
