@@ -18,6 +18,7 @@ from scipy.optimize import fsolve
 
 from glowdial.bench.profile import shipped_profile
 from glowdial.bench.visa import VisaLine
+from glowdial.core.parts.choose import StockLine, Wanted, choose_capacitor, choose_resistor
 from glowdial.core.supply.circuit import (
     FilterSection,
     Load,
@@ -41,6 +42,7 @@ from glowdial.workshop.jobs import job_view
 from glowdial.workshop.sheets import read_sheet
 
 FLEET, FLEET_S = 200, 20
+STOCK_LINES = 100
 LEAST_SPICE_RATIO = 20
 # the circuit of ngspice/vacuum-centre-tap.cir
 SPICE_SUPPLY = Supply(
@@ -187,6 +189,25 @@ def ngspice_settled() -> float:
     return float(found[1]) if found else float("nan")
 
 
+def parts_lines() -> list[Line]:
+    """One to three of a stock of 100 lines, each time another part that only three can make."""
+    rng = np.random.default_rng(7)
+    values = np.sort(rng.uniform(1e-6, 50e-6, STOCK_LINES))
+    stock = [StockLine(float(v), 450.0) for v in values]
+    # windows so narrow that one or two hardly ever fall inside
+    wanted = [Wanted(float(v), 1e-6, 1e-6, 400.0) for v in rng.uniform(40e-6, 120e-6, 200)]
+    found = [choose_capacitor(w, stock) for w in wanted[:40]]
+    assert sum(f is not None and f.parts == 3 for f in found) >= 35
+    three = median_ms(lambda n: choose_capacitor(wanted[n % len(wanted)], stock))
+    resistors = [StockLine(float(v * 1e9), 2.0) for v in values]
+    needs = [Wanted(w.value * 1e9, 1e-6, 1e-6, 1.0) for w in wanted]
+    mixed = median_ms(lambda n: choose_resistor(needs[n % len(needs)], resistors))
+    return [
+        Line("three capacitors chosen from 100 lines of stock", three, 50.0, "ms"),
+        Line("three resistors, in series or in parallel, from 100", mixed, 50.0, "ms"),
+    ]
+
+
 def network_lines() -> list[Line]:
     """A setting and a reading over SCPI on loopback, as the application makes them."""
     facts = receiver_facts(read_sheet(tidewater_sheet()))
@@ -239,6 +260,7 @@ def main() -> None:
         fleet_lines,
         tracking_lines,
         supply_lines,
+        parts_lines,
         network_lines,
         page_lines,
     ):

@@ -81,7 +81,7 @@ def get_registers(workshop: WorkshopDep, job_id: JobId) -> RegistersShape:
 
 class LineRequest(Body):
     version: Version
-    key: str = Field(default="", max_length=120, description="empty for a new line")
+    line: str = Field(default="", max_length=120, description="its key; empty for a new line")
     step: ShortText = ""
     fields: dict[ShortText, LongText] = Field(
         examples=[{"what": "R14 looks browned", "where": "behind V3"}]
@@ -98,7 +98,7 @@ def post_line(
         job_id,
         Stamp(key, body.version),
         register,
-        key=body.key,
+        key=body.line,
         fields=body.fields,
         step=body.step,
     )

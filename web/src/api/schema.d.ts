@@ -1824,11 +1824,11 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Key
-             * @description empty for a new line
+             * Line
+             * @description its key; empty for a new line
              * @default
              */
-            key: string;
+            line: string;
             /**
              * Step
              * @default

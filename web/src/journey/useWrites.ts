@@ -136,7 +136,7 @@ export function useWrites(jobId: number, version: number) {
           client.POST("/api/jobs/{job_id}/registers/{register}", {
             params: { path: { job_id: jobId, register } },
             headers,
-            body: { version, key, step, fields },
+            body: { version, line: key, step, fields },
           }),
         ),
       removeLine: (register: string, line: string) =>

@@ -8,7 +8,7 @@ best; ties are all right.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
@@ -22,6 +22,7 @@ Floats = NDArray[np.float64]
 Whole = NDArray[np.intp]
 MOST_PARTS = 3
 LONGEST_STOCK = 400
+NEAREST = 2048
 LARGEST_RESISTOR_W = 100.0
 RATINGS_W = (0.25, 0.5, 1.0, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0, 20.0, 25.0, 50.0, 100.0)
 
@@ -86,12 +87,12 @@ class Proposal:
 
 @lru_cache(maxsize=32)
 def _combinations(size: int, parts: int) -> Whole:
-    """All ways to take ``parts`` of ``size`` lines, repeats allowed, shape (ways, parts)."""
+    """All rising ways to take ``parts`` of ``size`` lines, repeats allowed; shape (parts, ways)."""
     if parts == 1:
-        return np.arange(size)[:, None]
+        return np.arange(size)[None, :]
     grids = np.indices((size,) * parts).reshape(parts, -1)
     rising = np.all(np.diff(grids, axis=0) >= 0, axis=0)
-    return np.ascontiguousarray(grids[:, rising].T)
+    return np.ascontiguousarray(grids[:, rising])
 
 
 def choose_capacitor(wanted: Wanted, stock: Sequence[StockLine]) -> Proposal | None:
@@ -161,44 +162,74 @@ def _best_of(
 ) -> Proposal | None:
     value, rating, count = lines
     taken = _combinations(value.size, parts)
-    taken = taken[_in_stock(taken, count)]
     resistors = Joined.SERIES in ways
-    each = value[taken]
     adds = joined is not Joined.PARALLEL if resistors else True
-    total = each.sum(axis=1) if adds else 1.0 / (1.0 / each).sum(axis=1)
-    if resistors:
-        # shares of the heat go as R in series and as 1/R in parallel
-        share = each / total[:, None] if adds else total[:, None] / each
-        rated = np.min(rating[taken] / share, axis=1)
-        enough = rated >= wanted.rating * (1 - 1e-12)
-        taken, total, rated = taken[enough], total[enough], rated[enough]
-    else:
-        rated = rating[taken].min(axis=1)
-    if total.size == 0:
-        return None
+    total = _joined_value(value, taken, adds=adds)
     inside = wanted.inside(total)
-    off = np.round(np.abs(np.log(total / wanted.value)), 12)
-    highest = rating[taken].max(axis=1)
-    first = int(np.lexsort((highest, off, ~inside))[0])
-    return Proposal(
-        tuple(fits[int(n)] for n in taken[first]),
-        joined,
-        float(total[first]),
-        float(highest[first] if not resistors else rated[first]),
-        bool(inside[first]),
-    )
+    for places in _looked_at(wanted, total, inside):
+        kept = places[_in_stock(taken[:, places], count)]
+        if resistors:
+            rated = _carried(value, rating, taken[:, kept], total[kept], adds=adds)
+            enough = rated >= wanted.rating * (1 - 1e-12)
+            kept, rated = kept[enough], rated[enough]
+        else:
+            rated = rating[taken[:, kept]].max(axis=0)
+        if kept.size:
+            highest = rating[taken[:, kept]].max(axis=0)
+            off = np.round(np.abs(np.log(total[kept] / wanted.value)), 12)
+            best = np.flatnonzero(off == off.min())
+            first = int(best[np.argmin(highest[best])])
+            return Proposal(
+                tuple(fits[int(n)] for n in taken[:, kept[first]]),
+                joined,
+                float(total[kept[first]]),
+                float(rated[first]),
+                bool(inside[kept[first]]),
+            )
+    return None
+
+
+def _looked_at(wanted: Wanted, total: Floats, inside: NDArray[np.bool_]) -> Iterator[Whole]:
+    """Where to look, in turn, until something will do: inside, then the nearest, then all."""
+    if inside.any():
+        yield np.flatnonzero(inside)
+    # the nearest are told by a number that need not be a logarithm
+    far = np.maximum(total / wanted.value, wanted.value / total)
+    far[inside] = np.inf
+    if total.size > NEAREST:
+        yield np.argpartition(far, NEAREST)[:NEAREST]
+    yield np.flatnonzero(~inside)
+
+
+def _joined_value(value: Floats, taken: Whole, *, adds: bool) -> Floats:
+    """What the lines taken make together: their sum, or the reciprocals' sum's reciprocal."""
+    each = value if adds else 1.0 / value
+    total = each[taken[0]].copy()
+    for row in taken[1:]:
+        total += each[row]
+    return total if adds else np.asarray(1.0 / total)
+
+
+def _carried(value: Floats, rating: Floats, taken: Whole, total: Floats, *, adds: bool) -> Floats:
+    """Watts that resistors carry together: the heat goes as R in series, as 1/R in parallel."""
+    each = value[taken]
+    share = each / total if adds else total / each
+    return np.asarray(np.min(rating[taken] / share, axis=0))
 
 
 def _in_stock(taken: Whole, count: Whole) -> NDArray[np.bool_]:
-    """Whether every line has as many as are taken of it (the rows are sorted)."""
-    enough = np.all(count[taken] >= 1, axis=1)
-    if taken.shape[1] > 1:
-        twice = np.diff(taken, axis=1) == 0
-        pairs = np.where(twice, count[taken[:, 1:]] >= 2, True)
-        enough &= np.all(pairs, axis=1)
-    if taken.shape[1] == 3:
-        thrice = taken[:, 0] == taken[:, 2]
-        enough &= np.where(thrice, count[taken[:, 0]] >= 3, True)
+    """Whether every line has as many as are taken of it (each way rises)."""
+    parts = taken.shape[0]
+    if count.size and int(count.min()) >= parts:
+        return np.ones(taken.shape[1], dtype=bool)
+    enough = np.all(count[taken] >= 1, axis=0)
+    if parts > 1:
+        twice = np.diff(taken, axis=0) == 0
+        pairs = np.where(twice, count[taken[1:]] >= 2, True)
+        enough &= np.all(pairs, axis=0)
+    if parts == 3:
+        thrice = taken[0] == taken[2]
+        enough &= np.where(thrice, count[taken[0]] >= 3, True)
     return np.asarray(enough)
 
 
