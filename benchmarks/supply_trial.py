@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from glowdial.bench.port import Settings
+from glowdial.bench.simulated import SimulatedBench
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import (
     FilterSection,
@@ -16,10 +18,18 @@ from glowdial.core.supply.circuit import (
     Supply,
     Topology,
     Waveform,
+    gas_rectifier,
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.supply.diagnosis import Cause, Diagnosis, SupplyReading, diagnose
+from glowdial.core.supply.diagnosis import (
+    Cause,
+    Diagnosis,
+    Excess,
+    SupplyReading,
+    decide_excess,
+    diagnose,
+)
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import Condition, FilterFault, RectifierFault
@@ -70,6 +80,16 @@ SUPPLIES: dict[str, Supply] = {
         secondary_v=120.0,
         reservoir_f=47e-6,
         sections=(FilterSection(470.0, 47e-6),),
+    ),
+    "gas-filled centre tap": _supply(Topology.CENTRE_TAP, gas_rectifier(15.0), secondary_v=280.0),
+    "choke input": _supply(
+        Topology.CENTRE_TAP,
+        vacuum_rectifier(40.0, 0.2),
+        secondary_v=350.0,
+        input_choke_h=15.0,
+        input_choke_ohm=250.0,
+        sections=(FilterSection(300.0, 16e-6),),
+        load=Load(0.08, 235.0, 1.4, 50e3),
     ),
     "vibrator": _supply(
         Topology.CENTRE_TAP,
@@ -183,8 +203,67 @@ def trial(seeds: range) -> tuple[Tally, Counter[tuple[str, str]]]:
     return tally, confused
 
 
-def main(count: int = 20) -> None:
-    """The table."""
+FIVE_MINUTES_S = 300.0
+
+
+def _excess(facts: ReceiverFacts, leaks: bool, rng: np.random.Generator) -> Condition:
+    """A set with a leaky reservoir, re-forming or not, or with an overload."""
+    healthy = _sick(facts, Cause.HEALTHY, rng)
+    if not leaks:
+        return replace(healthy, load=float(rng.uniform(1.5, 2.5)))
+    supply = facts.supply
+    assert supply is not None
+    leak = supply.load.nominal_v / (supply.load.current_a * float(rng.uniform(0.6, 2.0)))
+    heals = float(rng.uniform(600.0, 1500.0)) if rng.random() < 0.5 else None
+    return replace(healthy, faults=(FilterFault(0, leak_ohm=leak, reforms_in_s=heals),))
+
+
+def told_apart(name: str, leaks: bool, seed: int) -> tuple[Excess, Excess, Excess]:
+    """What is said of a set with excess current at once, after five minutes, and by a lifted lead;
+    1 % noise on every reading."""
+    supply = SUPPLIES[name]
+    facts = replace(receiver_facts(read_sheet(tidewater_sheet())), supply=supply)
+    rng = np.random.default_rng((seed, int(leaks), list(SUPPLIES).index(name), 77))
+    receiver = SimulatedReceiver(facts, _excess(facts, leaks, rng))
+    bench = SimulatedBench(receiver, BenchState(line_v=supply.line_v))
+
+    def read(meter: str) -> float:
+        return bench.read(meter) * (1.0 + NOISE * float(rng.standard_normal()))
+
+    nodes = ("reservoir", "b-plus"), ("ripple reservoir", "ripple b-plus")
+    volts, ripple = (tuple(read(m) for m in meters) for meters in nodes)
+    found = diagnose(supply, (SupplyReading(supply.line_v, volts, ripple),))
+    extra = next(s.severity for s in found.suspicions if s.cause is Cause.EXCESS)
+    at_once = decide_excess(supply, extra)
+    before = volts[-1]
+    bench.wait(FIVE_MINUTES_S)
+    timed = decide_excess(supply, extra, before_v=before, after_v=read("b-plus"))
+    bench.apply(Settings(load_lifted=True))
+    lifted = decide_excess(supply, extra, lifted_v=read("reservoir"))
+    return at_once.kind, timed.kind, lifted.kind
+
+
+def leak_trial(seeds: range) -> dict[tuple[str, str], Counter[str]]:
+    """Every topology over seeds: what is said of leaks and of overloads, by each reading."""
+    said: dict[tuple[str, str], Counter[str]] = {}
+    for name in SUPPLIES:
+        for leaks in (True, False):
+            for seed in seeds:
+                kinds = told_apart(name, leaks, seed)
+                for when, kind in zip(WHENS, kinds, strict=True):
+                    key = ("a leak" if leaks else "an overload", when)
+                    said.setdefault(key, Counter())[kind.value] += 1
+    return said
+
+
+WHENS = ("at once", "after five minutes", "with the lead lifted")
+
+
+def main(count: int = 20, leaks: int = 4) -> None:
+    """The tables."""
+    for (true, when), kinds in leak_trial(range(leaks)).items():
+        words = ", ".join(f"{kind} {times}" for kind, times in kinds.most_common())
+        print(f"{true:<12}{when:<22}{words}")
     tally, confused = trial(range(count))
     print(
         f"{tally.total} sets: right {tally.right / tally.total:.1%} (95 % wanted), among the first"

@@ -58,7 +58,7 @@ def tidewater_sheet() -> str:
 def kitchen_condition(seed: int) -> Condition:
     """A kitchen set whose ballast has drifted and whose first filter leaks, healing with time."""
     facts = facts_of(read_sheet(demo_sheet("pantry-five")).model_dump(mode="json"))
-    leak = FilterFault(0, capacity=0.9, leak_ohm=4500.0, reforms_in_s=900.0)
+    leak = FilterFault(0, capacity=0.9, leak_ohm=4500.0, reforms_in_s=500.0)
     return replace(
         neglected(facts, seed, severity=0.6),
         gang_wander=WELL_KEPT_GANG_WANDER,

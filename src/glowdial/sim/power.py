@@ -27,6 +27,7 @@ from glowdial.core.supply.circuit import (
     Topology,
     Waveform,
     silicon_rectifier,
+    with_dead_half,
 )
 from glowdial.core.supply.limiter import Lamp, limited_v
 from glowdial.core.supply.line_current import with_rectifier_a
@@ -302,9 +303,9 @@ def _aged(supply: Supply, fault: RectifierFault) -> Supply:
     rectifier = supply.rectifier
     if rectifier.kind is RectifierKind.SELENIUM:
         rectifier = replace(rectifier, resistance_ohm=rectifier.resistance_ohm * fault.age)
-    topology = Topology.HALF_WAVE if fault.half_dead else supply.topology
     weak_ohm = rectifier.resistance_ohm * (fault.half_age - 1.0)
-    return replace(supply, rectifier=rectifier, topology=topology, weak_half_ohm=weak_ohm)
+    worn = replace(supply, rectifier=rectifier, weak_half_ohm=weak_ohm)
+    return with_dead_half(worn) if fault.half_dead else worn
 
 
 def _on_silicon(supply: Supply, ohm: float, *, behind: bool) -> Supply:

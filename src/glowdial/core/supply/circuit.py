@@ -9,7 +9,7 @@ threshold and a series resistance; gas-filled a constant drop.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -239,3 +239,17 @@ class Supply:
     def unloaded_peak_v(self) -> float:
         """What the first node can rise to with nothing drawn: the height, of a doubler twice it."""
         return self.peak_v * (2.0 if self.topology is Topology.DOUBLER else 1.0)
+
+
+DEAD_HALF_OHM = 50e3
+
+
+def with_dead_half(supply: Supply) -> Supply:
+    """A full-wave supply of which one half conducts no more.
+
+    Behind an input choke the dead half is a resistance that passes next to nothing: the choke's
+    current runs on in the other.
+    """
+    if supply.input_choke_h > 0.0:
+        return replace(supply, weak_half_ohm=DEAD_HALF_OHM)
+    return replace(supply, topology=Topology.HALF_WAVE)

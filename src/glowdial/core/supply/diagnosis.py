@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from glowdial.core.circuit import Heaters
 from glowdial.core.errors import BadInput, require_positive
-from glowdial.core.supply.circuit import RectifierKind, Supply, Topology
+from glowdial.core.supply.circuit import RectifierKind, Supply, with_dead_half
 from glowdial.core.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.supply.rampup import warming_state, warmth
 from glowdial.core.supply.steady import SupplyPoint, steady_state
@@ -159,8 +159,11 @@ class Excess(StrEnum):
     NEAR = "two causes near"
 
 
-FORMS_FROM = 0.015
-LIFTED_SURE = 0.8
+# how far B+ may rise in five minutes when a filter re-forms, and how often a leak does
+FORMS_UP_TO, FORMS_SHARE = 0.25, 0.5
+REPEAT_ERROR = math.sqrt(2.0) * METER_ERROR
+FALLS_FROM = 0.03
+SURE = 0.8
 # a voltmeter's own draw, as a share of the load's
 IDLE_SHARE = 1e-3
 
@@ -203,14 +206,15 @@ def decide_excess(
         )
     require_positive(before_v=before_v, after_v=after_v)
     rise = after_v / before_v - 1.0
-    if rise >= FORMS_FROM:
+    leak_probability = _forming_probability(rise)
+    if leak_probability >= SURE:
         return ExcessVerdict(
             Excess.LEAK,
-            0.95,
+            leak_probability,
             f"B+ rose by {100 * rise:.1f} % in the time: a filter capacitor is re-forming. Keep it "
             "at volts, and read again.",
         )
-    if rise <= -FORMS_FROM:
+    if rise <= -FALLS_FROM:
         return ExcessVerdict(
             Excess.NEAR,
             0.5,
@@ -219,10 +223,22 @@ def decide_excess(
         )
     return ExcessVerdict(
         Excess.NEAR,
-        0.3,
-        "B+ stands still: an overload, or a leak that does not form any more. Lift the load's lead "
-        "and read the reservoir.",
+        leak_probability,
+        f"B+ changed by {100 * rise:+.1f} %, which two readings may differ by: an overload, or a "
+        "leak that does not form any more. Lift the load's lead and read the reservoir.",
     )
+
+
+def _forming_probability(rise: float) -> float:
+    """That a rise of B+ in five minutes is a re-forming filter's, leak and overload alike before.
+
+    An overload's readings differ by the meter's error alone; so do those of a leak that does not
+    form, and a forming one's rise anywhere up to a quarter.
+    """
+    still = math.exp(-0.5 * (rise / REPEAT_ERROR) ** 2) / (REPEAT_ERROR * math.sqrt(2.0 * math.pi))
+    forming = FORMS_SHARE / FORMS_UP_TO if 0.0 < rise < FORMS_UP_TO else 0.0
+    leak = (1.0 - FORMS_SHARE) * still + forming
+    return leak / (leak + still) if leak + still > 0.0 else 0.5
 
 
 def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) -> ExcessVerdict:
@@ -239,9 +255,9 @@ def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) ->
     odds = math.exp(min(max(0.5 * (chi[1] - chi[0]), -50.0), 50.0))
     probability = odds / (1.0 + odds)
     words = f"alone it should stand at {sound:.0f} V, with that leak at {leaky:.0f} V"
-    if probability >= LIFTED_SURE:
+    if probability >= SURE:
         return ExcessVerdict(Excess.LEAK, probability, f"The reservoir leaks: {words}. Renew it.")
-    if probability <= 1.0 - LIFTED_SURE:
+    if probability <= 1.0 - SURE:
         return ExcessVerdict(
             Excess.OVERLOAD,
             probability,
@@ -309,8 +325,7 @@ def _variants(supply: Supply) -> list[_Variant]:
     for place in range(len(supply.sections) + 1):
         found += [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
     if supply.topology.full_wave:
-        half = replace(supply, topology=Topology.HALF_WAVE)
-        found.append(_variant(Cause.HALF_DEAD, 0.5, half))
+        found.append(_variant(Cause.HALF_DEAD, 0.5, with_dead_half(supply)))
     return found
 
 

@@ -35,7 +35,7 @@ Complexes = NDArray[np.complex128]
 SAMPLES, FINE_SAMPLES, NARROW, GUESSES = 64, 160, 9, 33
 # a supply without any load still bleeds through insulation: keeps the mean defined
 INSULATION_S = 1e-8
-_NEWTON_PASSES = 80
+_NEWTON_PASSES = 200
 
 
 @dataclass(frozen=True, slots=True)
