@@ -82,6 +82,7 @@ function ConfirmForm(props: Props) {
           loading={busy}
           onClick={() => void send({ line: "done" })}
           data-testid="confirm"
+          data-asked
         >
           It is so <KeyHint keys="Enter" />
         </LitButton>
@@ -143,6 +144,7 @@ function LineForm(props: Props) {
           borderWidth="2px"
           px={3}
           data-testid="line"
+          data-asked
         />
         <LitButton type="submit" h="72px" px={4} loading={busy}>
           Keep <KeyHint keys="Enter" />
@@ -227,6 +229,7 @@ function FieldsForm(props: Props) {
       }}
       noValidate
       data-testid="fields"
+      data-asked
     >
       <Text fontSize="17px" mb={2}>
         {ask.prompt}

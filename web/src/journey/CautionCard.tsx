@@ -42,6 +42,7 @@ export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
           h="52px"
           onClick={() => void acknowledge()}
           data-testid="acknowledge"
+          data-asked
         >
           I have seen to it <KeyHint keys="Enter" />
         </LitButton>

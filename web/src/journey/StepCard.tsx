@@ -111,9 +111,18 @@ export function StepCard(props: Props) {
         </Grid>
       )}
       {!gated && (step.panels.length > 0 || step.key === "intake.story") && (
-        <Suspense fallback={null}>
-          <Panels job={job} step={step} asked={ask?.key ?? ""} writes={writes} onPick={onPick} />
-        </Suspense>
+        <Box
+          flex="1 1 0"
+          minH="120px"
+          overflowY="auto"
+          tabIndex={0}
+          role="region"
+          aria-label="Registers of this step"
+        >
+          <Suspense fallback={null}>
+            <Panels job={job} step={step} asked={ask?.key ?? ""} writes={writes} onPick={onPick} />
+          </Suspense>
+        </Box>
       )}
       {step.gaps.map((gap) => (
         <Text key={gap.what} fontSize="14px" color="dim">

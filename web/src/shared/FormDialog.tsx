@@ -1,6 +1,7 @@
 import { Checkbox, Dialog, Field, Input, Portal, Stack, Text, Textarea } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 
+import { askedControl } from "./asked";
 import { Choice } from "./Choice";
 import { Trouble } from "./Trouble";
 import { BareButton, LitButton } from "./Buttons";
@@ -48,6 +49,7 @@ export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: 
       open
       onOpenChange={(change) => !change.open && onClose()}
       initialFocusEl={() => first.current}
+      finalFocusEl={askedControl}
     >
       <Portal>
         <Dialog.Backdrop bg="blackAlpha.600" />

@@ -225,7 +225,8 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
     )
     remaining = asks[0] if asks else None
     others = asks[1:] + tuple(_part_ask(s.part) for s in states if s.settled)
-    return replace(settle(step, remaining=remaining), others=others if asks else ())
+    # a decision may be taken again later
+    return replace(settle(step, remaining=remaining), others=others)
 
 
 def _part_ask(part: Part) -> Ask:

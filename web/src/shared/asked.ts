@@ -1,0 +1,8 @@
+const CONTROLS = "input, textarea, select, [role=radio], button";
+
+/** The control that the step asks to be used now: where the focus belongs when nothing else has it. */
+export function askedControl(): HTMLElement | null {
+  const place = document.querySelector<HTMLElement>("main [data-asked]");
+  if (!place || place.matches(CONTROLS)) return place;
+  return place.querySelector<HTMLElement>(CONTROLS);
+}
