@@ -95,3 +95,44 @@ def test_the_description_names_every_call_once() -> None:
     assert all(
         call.get("description") for path in DOCUMENT["paths"].values() for call in path.values()
     )
+
+
+def test_a_ramp_step_refuses_the_impossible_and_shouts(caller: Caller) -> None:
+    body = {"supply": SUPPLY_EXAMPLE, "ac_v": 230.0, "b_plus_v": 900.0}
+    refused = caller.http.post("/api/calc/ramp-step", json=body)
+    assert refused.status_code == 422 and "peak is" in refused.json()["detail"]
+    heaters = {"heaters": [{"tube": "V1", "volts": 6.3, "amperes": 2.0}]}
+    hot = {**body, "b_plus_v": 200.0, "line_a": 3.0, "heaters": heaters}
+    answer = caller.http.post("/api/calc/ramp-step", json=hot).json()
+    assert len(answer["stop"]) == 1 and "times the current" in answer["stop"][0]
+
+
+def test_a_lifted_lead_by_its_call(caller: Caller) -> None:
+    supply = {"supply": SUPPLY_EXAMPLE, "extra": 1.0}
+    kinds = [
+        caller.http.post("/api/calc/excess-current", json={**supply, **more}).json()["kind"]
+        for more in ({}, {"before_v": 200.0, "after_v": 214.0}, {"lifted_v": 420.0})
+    ]
+    assert kinds == ["two causes near", "leaky filter capacitor", "overload"]
+
+
+HEATER = {"kind": "resistor", "use": "resistor", "value": 100.0}
+
+
+@pytest.mark.parametrize(
+    ("path", "change", "field"),
+    [
+        ("marking", {"text": "mauve red red", "kind": "bands"}, "colour"),
+        (
+            "part-need",
+            {"kind": "resistor", "use": "resistor", "value": 100.0, "dissipation_w": 90.0},
+            "dissipation",
+        ),
+        ("meter-loading", {"volts": 90.0, "source_ohm": 1e5, "meter_ohm": 0.0}, "meter_ohm"),
+    ],
+)
+def test_bad_values_are_refused_by_name(
+    caller: Caller, path: str, change: dict[str, Any], field: str
+) -> None:
+    answer = caller.http.post(f"/api/calc/{path}", json=change)
+    assert answer.status_code == 422 and field in answer.json()["field"]

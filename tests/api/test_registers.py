@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from PIL import Image
 
-from conftest import Caller, open_job
+from api.conftest import Caller, open_job
 
 
 def registers(caller: Caller, job: int) -> dict[str, Any]:

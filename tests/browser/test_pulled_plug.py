@@ -36,6 +36,9 @@ PORTS = {"generator": FIRST, "multimeter": FIRST + 1, "supply": FIRST + 2, "hand
 PLUG = FIRST + 10
 
 
+MOVED = ("winding", "heater", "V", "reservoir")
+
+
 class Client:
     """A plain SCPI client, as any other program."""
 
@@ -130,15 +133,20 @@ class Hands:
         """Do what hands must; return what is to be typed, None when the page took the reading."""
         view = job_view(self._workshop, self._job)
         ask = view.journey.step(page.state()[1]).ask
-        assert ask is not None and ask.recipe is not None
+        assert ask is not None
+        if ask.recipe is None:
+            return ask.example
         recipe = ask.recipe
         stands = as_it_stands(view.record)
         self._hands.tell(f"CLIP {'ON' if stands.oscillator_stopped else 'OFF'}")
         self._hands.tell(f'INJ "{recipe.injection or ""}"')
-        probe = next((meter for _, meter in recipe.meters if meter != "line"), "avc")
-        self._hands.tell(f"PROB {probe}")
         if any(meter.startswith("ripple") for _, meter in recipe.meters):
             return self._around_the_filter()
+        if recipe.meters and recipe.meters[0][1].startswith(MOVED):
+            # leads that go from place to place: read off, and typed
+            return ask.example
+        probe = next((meter for _, meter in recipe.meters if meter != "line"), "avc")
+        self._hands.tell(f"PROB {probe}")
         if recipe.doing is Doing.PEAK:
             return self._peak(str(recipe.adjuster))
         return take_at_bench(page)

@@ -14,6 +14,7 @@ from glowdial import __version__
 from glowdial.api import (
     bench,
     calc,
+    calc_bring_up,
     calc_parts,
     calc_supply,
     entries,
@@ -55,7 +56,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     problems.install(app)
     for room in (jobs, entries, registers, bench, instruments, sets, sheets, stock):
         app.include_router(room.router)
-    for sums in (calc, calc_parts, calc_supply):
+    for sums in (calc, calc_parts, calc_supply, calc_bring_up):
         app.include_router(sums.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])

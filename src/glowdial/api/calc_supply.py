@@ -18,6 +18,8 @@ from glowdial.core.supply.series_resistor import (
     resistor_choices,
     series_resistor,
 )
+from glowdial.sheets.circuit import HeatersSheet
+from glowdial.sheets.circuit_facts import heaters_of
 from glowdial.sheets.facts import supply_of
 from glowdial.sheets.receiver import SupplySheet
 
@@ -130,11 +132,15 @@ class DiagnosisRow(Request):
     line_v: float = Field(gt=0, le=1000, examples=[230.0])
     node_v: list[float | None] = Field(min_length=1, max_length=5, examples=[[262.0, 203.0]])
     ripple_v: list[float | None] = Field(default_factory=list, max_length=5, examples=[[14.0, 1.2]])
+    line_a: float | None = Field(default=None, ge=0, le=50)
 
 
 class DiagnosisRequest(Request):
     supply: SupplySheet = Field(examples=[SUPPLY_EXAMPLE])
     readings: list[DiagnosisRow] = Field(min_length=1, max_length=8)
+    heaters: HeatersSheet | None = Field(
+        default=None, description="for what they draw of a line current that was read"
+    )
 
 
 class SuspicionRow(BaseModel):
@@ -154,8 +160,10 @@ class DiagnosisAnswer(BaseModel):
 @router.post("/supply-diagnosis", operation_id="calcSupplyDiagnosis")
 def calc_supply_diagnosis(body: DiagnosisRequest) -> DiagnosisAnswer:
     """What ails a supply, from up to eight settled readings of its nodes and ripple."""
-    rows = tuple(SupplyReading(r.line_v, tuple(r.node_v), tuple(r.ripple_v)) for r in body.readings)
-    found = diagnose(supply_of(body.supply), rows)
+    rows = tuple(
+        SupplyReading(r.line_v, tuple(r.node_v), tuple(r.ripple_v), r.line_a) for r in body.readings
+    )
+    found = diagnose(supply_of(body.supply), rows, heaters_of(body.heaters))
     return DiagnosisAnswer(
         suspicions=[
             SuspicionRow(

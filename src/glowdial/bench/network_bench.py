@@ -77,11 +77,11 @@ class NetworkBench:
             return self.supply.line_volts()
         if self.multimeter is None:
             raise _missing("multimeter")
-        if meter in MOVED_LEADS or meter.startswith(("ripple", "winding", "heater", "V")):
+        if meter in MOVED_LEADS or meter.startswith(("ripple", "heater", "V", "Q")):
             raise Conflict(
                 "These readings want the meter's leads moved from place to place: type them."
             )
-        if meter == "resistance":
+        if meter == "resistance" or meter.startswith("winding"):
             return self.multimeter.resistance_ohm()
         if meter in ("audio", "line"):
             return self.multimeter.ac_volts()

@@ -22,6 +22,7 @@ from glowdial.sheets.circuit import (
     ELECTRODES,
     CircuitSheet,
     CrystalFilterSheet,
+    HeatersSheet,
     MechanicalFilterSheet,
     StageSheet,
 )
@@ -125,11 +126,18 @@ def _heaters(sheet: ReceiverSheet, given: CircuitSheet) -> Heaters:
         known = ((t.position, t.heater_v, t.heater_a) for t in sheet.line_up)
         listed = tuple(Heater(p, v, a, rectifier=p in rectifiers) for p, v, a in known if v and a)
         return Heaters(listed)
+    return heaters_of(given.heaters, rectifiers)
+
+
+def heaters_of(sheet: HeatersSheet | None, rectifiers: set[str] | None = None) -> Heaters:
+    """A sheet's heaters; ``rectifiers`` are the tubes among them that rectify. None is none."""
+    if sheet is None:
+        return Heaters()
     own = tuple(
-        Heater(h.tube, h.volts, h.amperes, h.direct, h.tube in rectifiers)
-        for h in given.heaters.heaters
+        Heater(h.tube, h.volts, h.amperes, h.direct, h.tube in (rectifiers or set()))
+        for h in sheet.heaters
     )
-    return Heaters(own, given.heaters.in_series, given.heaters.dropper_ohm)
+    return Heaters(own, sheet.in_series, sheet.dropper_ohm)
 
 
 def _points(given: CircuitSheet, stages: tuple[Stage, ...]) -> tuple[ConnectionPoint, ...]:

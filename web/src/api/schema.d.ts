@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/calc/bridge-pull": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Bridge Pull
+         * @description Where a can stands with a small capacitor bridged beside it.
+         */
+        post: operations["calcBridgePull"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/dial": {
         parameters: {
             query?: never;
@@ -38,6 +58,26 @@ export interface paths {
          * @description How long the filter capacitors stay dangerous, from the whole network.
          */
         post: operations["calcDischarge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/excess-current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Excess Current
+         * @description A leak at the reservoir or an overload: by B+ five minutes apart, or by a lifted lead.
+         */
+        post: operations["calcExcessCurrent"];
         delete?: never;
         options?: never;
         head?: never;
@@ -84,6 +124,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/heater-chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Heater Chart
+         * @description Volts across every heater, settled: a string shares the line by its own curve.
+         */
+        post: operations["calcHeaterChart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/lamp": {
         parameters: {
             query?: never;
@@ -124,6 +184,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/meter-loading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Meter Loading
+         * @description What a meter reads behind a resistance, and its window, scaled to the line.
+         */
+        post: operations["calcMeterLoading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/part": {
         parameters: {
             query?: never;
@@ -145,6 +225,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/part-need": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Part Need
+         * @description What takes a part's place must be, and standard values that would do.
+         */
+        post: operations["calcPartNeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/quantity": {
         parameters: {
             query?: never;
@@ -159,6 +259,26 @@ export interface paths {
          * @description Read a quantity as people write it.
          */
         post: operations["calcQuantity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/ramp-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Ramp Step
+         * @description B+, ripple and line current to expect at one AC voltage, and what a reading there means.
+         */
+        post: operations["calcRampStep"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1354,6 +1474,31 @@ export interface components {
             /** Turned */
             turned: string;
         };
+        /** BridgeAnswer */
+        BridgeAnswer: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Pull Hz */
+            pull_hz: number;
+        };
+        /** BridgeRequest */
+        BridgeRequest: {
+            /**
+             * Bridge F
+             * @example 2e-12
+             */
+            bridge_f: number;
+            /**
+             * Capacitance F
+             * @example 1.15e-10
+             */
+            capacitance_f: number;
+            /**
+             * Resonance Hz
+             * @example 465000
+             */
+            resonance_hz: number;
+        };
         /** CautionShape */
         CautionShape: {
             /** Danger */
@@ -1457,6 +1602,8 @@ export interface components {
         };
         /** DiagnosisRequest */
         DiagnosisRequest: {
+            /** @description for what they draw of a line current that was read */
+            heaters?: components["schemas"]["HeatersSheet"] | null;
             /** Readings */
             readings: components["schemas"]["DiagnosisRow"][];
             /**
@@ -1487,6 +1634,8 @@ export interface components {
         };
         /** DiagnosisRow */
         DiagnosisRow: {
+            /** Line A */
+            line_a?: number | null;
             /**
              * Line V
              * @example 230
@@ -1561,6 +1710,69 @@ export interface components {
             /**
              * @example {
              *       "bleeder_ohm": 150000,
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply: components["schemas"]["SupplySheet"];
+        };
+        /**
+         * Excess
+         * @description Where excess current goes, once it is known that there is some.
+         * @enum {string}
+         */
+        Excess: "leaky filter capacitor" | "overload" | "two causes near";
+        /** ExcessAnswer */
+        ExcessAnswer: {
+            kind: components["schemas"]["Excess"];
+            /** Leak Probability */
+            leak_probability: number;
+            /** Words */
+            words: string;
+        };
+        /** ExcessRequest */
+        ExcessRequest: {
+            /**
+             * After V
+             * @example 203
+             */
+            after_v?: number | null;
+            /**
+             * Before V
+             * @example 201
+             */
+            before_v?: number | null;
+            /**
+             * Extra
+             * @description share of the nominal load
+             * @example 0.8
+             */
+            extra: number;
+            /**
+             * Lifted V
+             * @example 418
+             */
+            lifted_v?: number | null;
+            /**
+             * @example {
              *       "filters": [
              *         {
              *           "capacitance_f": 0.000016,
@@ -1695,6 +1907,94 @@ export interface components {
             status: string;
             /** Version */
             version: string;
+        };
+        /** HeaterChartAnswer */
+        HeaterChartAnswer: {
+            /** Volts */
+            volts: {
+                [key: string]: number;
+            };
+        };
+        /** HeaterChartRequest */
+        HeaterChartRequest: {
+            /**
+             * @example {
+             *       "dropper_ohm": 1400,
+             *       "heaters": [
+             *         {
+             *           "amperes": 0.1,
+             *           "tube": "V1",
+             *           "volts": 14
+             *         },
+             *         {
+             *           "amperes": 0.1,
+             *           "tube": "V4",
+             *           "volts": 45
+             *         },
+             *         {
+             *           "amperes": 0.1,
+             *           "tube": "V5",
+             *           "volts": 31
+             *         }
+             *       ],
+             *       "in_series": true
+             *     }
+             */
+            heaters: components["schemas"]["HeatersSheet"];
+            /**
+             * Nominal V
+             * @example 230
+             */
+            nominal_v: number;
+            /**
+             * Set V
+             * @example 223
+             */
+            set_v: number;
+        };
+        /**
+         * HeaterSheet
+         * @description One heater.
+         */
+        HeaterSheet: {
+            /**
+             * Amperes
+             * @example 0.06
+             */
+            amperes: number;
+            /**
+             * Direct
+             * @default false
+             */
+            direct: boolean;
+            /**
+             * Tube
+             * @example V2
+             */
+            tube: string;
+            /**
+             * Volts
+             * @example 230
+             */
+            volts: number;
+        };
+        /**
+         * HeatersSheet
+         * @description All heaters, in series across the line with a dropper or ballast, or in parallel.
+         */
+        HeatersSheet: {
+            /**
+             * Dropper Ohm
+             * @default 0
+             */
+            dropper_ohm: number;
+            /** Heaters */
+            heaters: components["schemas"]["HeaterSheet"][];
+            /**
+             * In Series
+             * @default false
+             */
+            in_series: boolean;
         };
         /**
          * Identity
@@ -1870,6 +2170,45 @@ export interface components {
          * @enum {string}
          */
         LoadKind: "resistive" | "constant current";
+        /** LoadingAnswer */
+        LoadingAnswer: {
+            /** High V */
+            high_v: number;
+            /** Low V */
+            low_v: number;
+            /** Read V */
+            read_v: number;
+        };
+        /** LoadingRequest */
+        LoadingRequest: {
+            /**
+             * Line Share
+             * @description of nominal line
+             * @default 1
+             */
+            line_share: number;
+            /**
+             * Meter Ohm
+             * @example 250000
+             */
+            meter_ohm: number;
+            /**
+             * Source Ohm
+             * @example 150000
+             */
+            source_ohm: number;
+            /**
+             * Tolerance
+             * @default 0.2
+             */
+            tolerance: number;
+            /**
+             * Volts
+             * @description without a meter on it
+             * @example 96
+             */
+            volts: number;
+        };
         /** LogShape */
         LogShape: {
             /**
@@ -2095,6 +2434,84 @@ export interface components {
             /** Value */
             value: number;
         };
+        /**
+         * PartKind
+         * @description What a part is made of.
+         * @enum {string}
+         */
+        PartKind: "electrolytic" | "paper" | "mica" | "ceramic" | "resistor";
+        /** PartNeedAnswer */
+        PartNeedAnswer: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Proposals */
+            proposals: string[];
+            /** Rating */
+            rating: number;
+            /** Safety */
+            safety: string;
+            /** Words */
+            words: string;
+        };
+        /** PartNeedRequest */
+        PartNeedRequest: {
+            /** Dissipation W */
+            dissipation_w?: number | null;
+            /** @example electrolytic */
+            kind: components["schemas"]["PartKind"];
+            /**
+             * Most F
+             * @example 0.000032
+             */
+            most_f?: number | null;
+            /**
+             * @example {
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply?: components["schemas"]["SupplySheet"] | null;
+            /**
+             * Transformer
+             * @default true
+             */
+            transformer: boolean;
+            /** @example first filter */
+            use: components["schemas"]["PartUse"];
+            /**
+             * Value
+             * @description F, or ohm
+             * @example 0.000016
+             */
+            value: number;
+            /**
+             * Volts
+             * @example 450
+             */
+            volts?: number | null;
+            /** Watts */
+            watts?: number | null;
+        };
         /** PartRequest */
         PartRequest: {
             /**
@@ -2159,6 +2576,12 @@ export interface components {
             /** Watts */
             watts: number | null;
         };
+        /**
+         * PartUse
+         * @description What a part does; it decides window, volts and how soon it is changed.
+         * @enum {string}
+         */
+        PartUse: "across the mains" | "line to chassis, aerial or earth" | "first filter" | "filter" | "coupling into the output grid" | "AVC line" | "screen bypass" | "coupling" | "bypass" | "cathode bypass" | "vibrator buffer" | "tuned circuit" | "resistor";
         /** PartsShape */
         PartsShape: {
             /** Parts */
@@ -2291,6 +2714,75 @@ export interface components {
              * @example 0.033u
              */
             text: string;
+        };
+        /**
+         * RampStepAnswer
+         * @description The expectation at one AC voltage; -1 where it cannot be told without the heaters.
+         */
+        RampStepAnswer: {
+            /** Behind Lamp V */
+            behind_lamp_v: number;
+            /** High V */
+            high_v: number;
+            /** Line A */
+            line_a: number;
+            /** Low V */
+            low_v: number;
+            /** Nominal V */
+            nominal_v: number;
+            /** Phase */
+            phase: string;
+            /** Ripple V */
+            ripple_v: number[];
+            /** Stop */
+            stop: string[];
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /** RampStepRequest */
+        RampStepRequest: {
+            /**
+             * Ac V
+             * @example 195
+             */
+            ac_v: number;
+            /**
+             * B Plus V
+             * @example 187
+             */
+            b_plus_v?: number | null;
+            heaters?: components["schemas"]["HeatersSheet"] | null;
+            /** Lamp W */
+            lamp_w?: number | null;
+            /** Line A */
+            line_a?: number | null;
+            /**
+             * @example {
+             *       "filters": [
+             *         {
+             *           "capacitance_f": 0.000016,
+             *           "resistance_ohm": 1200
+             *         }
+             *       ],
+             *       "line_hz": 50,
+             *       "line_v": 230,
+             *       "load_current_a": 0.062,
+             *       "load_nominal_v": 235,
+             *       "rectifier": {
+             *         "drop_current_a": 0.125,
+             *         "drop_v": 55,
+             *         "kind": "vacuum"
+             *       },
+             *       "reservoir_f": 0.000016,
+             *       "secondary_v": 300,
+             *       "source": "service manual",
+             *       "source_ohm": 220,
+             *       "topology": "full-wave, centre tap"
+             *     }
+             */
+            supply: components["schemas"]["SupplySheet"];
         };
         /**
          * RectifierKind
@@ -3398,6 +3890,57 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    calcBridgePull: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BridgeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BridgeAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcDial: {
         parameters: {
             query?: never;
@@ -3469,6 +4012,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DischargeAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcExcessCurrent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExcessRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExcessAnswer"];
                 };
             };
             /** @description not here */
@@ -3602,6 +4196,57 @@ export interface operations {
             };
         };
     };
+    calcHeaterChart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeaterChartRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeaterChartAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcLamp: {
         parameters: {
             query?: never;
@@ -3704,6 +4349,57 @@ export interface operations {
             };
         };
     };
+    calcMeterLoading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadingAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcPart: {
         parameters: {
             query?: never;
@@ -3755,6 +4451,57 @@ export interface operations {
             };
         };
     };
+    calcPartNeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartNeedRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartNeedAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcQuantity: {
         parameters: {
             query?: never;
@@ -3775,6 +4522,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuantityAnswer"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calcRampStep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RampStepRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RampStepAnswer"];
                 };
             };
             /** @description not here */

@@ -110,20 +110,27 @@ export function StepCard(props: Props) {
           <Leads step={step} />
         </Grid>
       )}
-      {!gated && (step.panels.length > 0 || step.key === "intake.story") && (
-        <Box
-          flex="1 1 0"
-          minH="120px"
-          overflowY="auto"
-          tabIndex={0}
-          role="region"
-          aria-label="Registers of this step"
-        >
-          <Suspense fallback={null}>
-            <Panels job={job} step={step} asked={ask?.key ?? ""} writes={writes} onPick={onPick} />
-          </Suspense>
-        </Box>
-      )}
+      {!gated &&
+        (step.panels.length > 0 || (step.key === "intake.story" && job.visits.length > 0)) && (
+          <Box
+            flex="1 1 0"
+            minH="120px"
+            overflowY="auto"
+            tabIndex={0}
+            role="region"
+            aria-label="Registers of this step"
+          >
+            <Suspense fallback={null}>
+              <Panels
+                job={job}
+                step={step}
+                asked={ask?.key ?? ""}
+                writes={writes}
+                onPick={onPick}
+              />
+            </Suspense>
+          </Box>
+        )}
       {step.gaps.map((gap) => (
         <Text key={gap.what} fontSize="14px" color="dim">
           Not on the sheet: {gap.what}; {gap.instead}.

@@ -271,5 +271,7 @@ def _texts(record: JobRecord, step: str, ask: Ask) -> tuple[str, ...]:
     if answer is None:
         return ()
     return tuple(
-        f"{f.label}: {answer.texts[f.name]}" for f in ask.fields if answer.texts.get(f.name)
+        f"{f.label}: {answer.texts[f.name]}"
+        for f in ask.fields
+        if answer.texts.get(f.name) and not f.name.endswith("_block")
     )

@@ -25,6 +25,9 @@ from glowdial.core.receiver import BandFacts, ReceiverFacts
 from glowdial.core.safety import Activity, caution, dangers_for
 from glowdial.core.windows import Window, judge, symmetric
 
+STORY_STEPS = ("intake.story", "intake.label")
+RENEWED = " renewed: "
+
 
 @dataclass(frozen=True, slots=True)
 class ReportRow:
@@ -79,10 +82,10 @@ def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> R
     return Report(
         title=facts.title,
         rows=tuple(rows),
-        story=tuple(n for s in journey.steps if s.key.startswith("intake.") for n in s.notes),
+        story=tuple(n for s in journey.steps if s.key in STORY_STEPS for n in s.notes),
         ledger=_ledger(facts, record),
         decisions=_decisions(journey),
-        changes=tuple(f"{c.what}: {c.note}" for c in record.changes if c.note),
+        changes=_changes(record),
         still_on=(
             *(f"{t.what}, {t.where}" for t in record.temporaries if t.on),
             *(s.what for s in record.switched_off if s.off),
@@ -96,6 +99,16 @@ def build_report(facts: ReceiverFacts, record: JobRecord, journey: Journey) -> R
         ),
         waiting=tuple(f"{form_of(e.register).title}: {line_title(e)}" for e in open_lines(record)),
     )
+
+
+def _changes(record: JobRecord) -> tuple[str, ...]:
+    """Renewed parts in one line, everything else that changed in a line each."""
+    renewed = [c.note.split(RENEWED) for c in record.changes if RENEWED in c.note]
+    lines = [f"{c.what}: {c.note}" for c in record.changes if c.note and RENEWED not in c.note]
+    if renewed:
+        named = "; ".join(f"{ref} ({fitted})" for ref, fitted in renewed)
+        lines.insert(0, f"Renewed: {named}.")
+    return tuple(lines)
 
 
 def _cautions(facts: ReceiverFacts) -> tuple[str, ...]:

@@ -70,6 +70,19 @@ function ReportPage() {
             none="No step was closed by decision."
           />
           <Lines title="Changed" lines={report.changes} none="No part was changed." />
+          {report.modifications.length > 0 && (
+            <Lines title="Modifications" lines={report.modifications} none="" />
+          )}
+          {report.waiting.length > 0 && (
+            <Lines title="Still waiting" lines={report.waiting} none="" />
+          )}
+          {report.visits.length > 0 && (
+            <Lines
+              title="Earlier visits"
+              lines={report.visits.map((v) => `${v.opened_at.slice(0, 10)}: ${v.complaint}`)}
+              none=""
+            />
+          )}
           <Lines
             title="Still on or still off"
             lines={report.still_on}
