@@ -13,7 +13,7 @@ from glowdial.core.journey.ramp_stage import check_ramp_entry, moving_words
 from glowdial.core.journey.record import Change, JobRecord
 from glowdial.core.journey.steps import Ask, Status
 from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import silicon_rectifier
+from glowdial.core.supply.circuit import Waveform, silicon_rectifier
 from glowdial.core.supply.limiter import Lamp
 from glowdial.core.supply.line_current import behind_lamp_v, expected_line_a
 from glowdial.core.supply.ramp_school import PROTECTS, RampSchool
@@ -211,3 +211,24 @@ def test_a_load_that_cannot_be_fed_is_refused_in_words() -> None:
     greedy = a_supply(rectifier=silicon_rectifier())
     with pytest.raises(BadInput, match="no periodic state"):
         steady_state(greedy, 58.0)
+
+
+def test_a_car_sets_six_volts_are_set_in_tenths() -> None:
+    supply = replace(
+        a_supply(exponent=1.4),
+        line_v=6.0,
+        line_hz=100.0,
+        waveform=Waveform.SQUARE,
+        secondary_v=230.0,
+    )
+    car = replace(FACTS, supply=supply, line_v=6.0, chassis="battery")
+    record = at_ramp(RampSchool.STEPS, car)
+    for key in ("25", "40", "55", "70", "85", "100"):
+        ask = ramp_ask(journey(car, record))
+        assert ask.key == key and f"({key} %)" in ask.prompt
+        ac, b_plus = (float(v) for v in ask.example.split())
+        # its own example is a right entry
+        check_ramp_entry(car, record, ask, {"ac": ac, "b_plus": b_plus})
+        record = read(record, key, ac=ac, b_plus=b_plus)
+    assert "1.50 V (25 %)" in ramp_ask(journey(car, at_ramp(RampSchool.STEPS, car))).prompt
+    assert journey(car, record).step("bring-up.ramp").status is Status.DONE

@@ -7,6 +7,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Path, Query, Request, Response
 from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
 
 from glowdial.api.requests import LongText, ShortText, Version
 from glowdial.api.requests import Request as Body
@@ -145,13 +146,16 @@ async def post_photo(
     step: Annotated[str, Query(max_length=200)] = "",
 ) -> Written:
     """Keep a photo, sent as it is in the body: JPEG, PNG or WebP up to 12 MB. It is drawn anew."""
-    done = registers.enter_photo(
+    picture = await request.body()
+    # decoding takes a while: not on the loop that all other answers wait for
+    done = await run_in_threadpool(
+        registers.enter_photo,
         workshop,
         job_id,
         Stamp(key, version),
         title=title,
         step=step,
-        picture=await request.body(),
+        picture=picture,
     )
     return Written(version=done["version"])
 

@@ -243,6 +243,11 @@ def significant(value: float, digits: int) -> str:
     return f"{value:.{places}f}"
 
 
+def supply_volts(value: float) -> str:
+    """Volts of a line or battery as they are set: whole ones from 30 V up, finer below."""
+    return f"{value:.0f}" if abs(value) >= 30.0 else significant(value, 3)
+
+
 def khz(frequency_hz: float) -> str:
     """A frequency in the unit that its dial is marked in: kHz below 3 MHz, MHz above."""
     if abs(frequency_hz) >= 3e6:

@@ -24,14 +24,13 @@ from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import (
     RectifierKind,
     Supply,
-    Topology,
     Waveform,
-    silicon_rectifier,
     with_dead_half,
 )
 from glowdial.core.supply.limiter import Lamp, limited_v
 from glowdial.core.supply.line_current import with_rectifier_a
 from glowdial.core.supply.rampup import warming_state
+from glowdial.core.supply.series_resistor import Place, on_silicon
 from glowdial.core.supply.steady import SupplyPoint
 from glowdial.sim.condition import (
     Condition,
@@ -251,7 +250,8 @@ class Power:
             if isinstance(fault, FilterFault):
                 worn = _leaky(worn, fault, state.healed.get(str(fault.place), 0.0))
         if state.series_ohm is not None:
-            worn = _on_silicon(worn, state.series_ohm, behind=state.series_behind)
+            place = Place.BEHIND if state.series_behind else Place.AHEAD
+            worn = on_silicon(worn, state.series_ohm, place)
         if state.load_lifted:
             idle_a = IDLE_SHARE * supply.load.current_a
             idle = replace(worn.load, current_a=idle_a, string_a=0.0)
@@ -306,16 +306,6 @@ def _aged(supply: Supply, fault: RectifierFault) -> Supply:
     weak_ohm = rectifier.resistance_ohm * (fault.half_age - 1.0)
     worn = replace(supply, rectifier=rectifier, weak_half_ohm=weak_ohm)
     return with_dead_half(worn) if fault.half_dead else worn
-
-
-def _on_silicon(supply: Supply, ohm: float, *, behind: bool) -> Supply:
-    in_path = 2 if supply.topology is Topology.BRIDGE else 1
-    changed = replace(supply, rectifier=silicon_rectifier(in_path), weak_half_ohm=0.0)
-    if not behind:
-        return replace(changed, source_ohm=supply.source_ohm + ohm)
-    first = supply.sections[0]
-    longer = replace(first, resistance_ohm=first.resistance_ohm + ohm)
-    return replace(changed, sections=(longer, *supply.sections[1:]))
 
 
 def _leaky(supply: Supply, fault: FilterFault, healed: float) -> Supply:

@@ -12,14 +12,16 @@ from sqlalchemy.orm import Session
 
 from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.journey.plan import Journey, journey
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import CABINET, JobRecord
 from glowdial.core.journey.report import Report, build_report
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
-from glowdial.store.records import JobRows, get_job, load_record, record_of
+from glowdial.store.records import JobRows, get_job, record_of
 from glowdial.store.tables import (
+    AnswerRow,
     BenchRow,
+    ChangeRow,
     JobRow,
     SetRow,
     SheetRow,
@@ -32,6 +34,7 @@ from glowdial.workshop.sheets import facts_of, get_sheet
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 MOST_VISITS = 20
+STORY = "intake.story"
 MOST_SETS = 500
 
 
@@ -204,24 +207,28 @@ def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:
         .order_by(JobRow.id.desc())
         .limit(MOST_VISITS)
     )
-    return tuple(_visit(session, earlier) for earlier in session.scalars(query))
-
-
-def _visit(session: Session, job: JobRow) -> Visit:
-    record = load_record(session, job.id)
-    story = record.latest("intake.story", "story")
-    changed = [
-        f"{a.ask}: {a.texts.get('fitted', '')}"
-        for a in record.answers
-        if not a.withdrawn and a.texts.get("decision") in ("fit", "restuff")
-    ]
-    changed += [c.note for c in record.changes if c.note and " renewed: " not in c.note]
-    return Visit(
-        job_id=job.id,
-        opened_at=job.opened_at,
-        closed_at=job.closed_at,
-        complaint=story.texts.get("complaint", "") if story else "",
-        changed=tuple(changed[:MOST_VISITS]),
+    earlier = list(session.scalars(query))
+    if not earlier:
+        return ()
+    ids = [e.id for e in earlier]
+    told = select(AnswerRow).where(AnswerRow.job_id.in_(ids), AnswerRow.step == STORY)
+    complaints = {
+        a.job_id: str(a.texts.get("complaint", ""))
+        for a in session.scalars(told.order_by(AnswerRow.seq))
+    }
+    noted = select(ChangeRow).where(ChangeRow.job_id.in_(ids), ChangeRow.what != CABINET)
+    changes: dict[int, list[str]] = {}
+    for change in session.scalars(noted.order_by(ChangeRow.seq)):
+        changes.setdefault(change.job_id, []).append(change.note)
+    return tuple(
+        Visit(
+            job_id=e.id,
+            opened_at=e.opened_at,
+            closed_at=e.closed_at,
+            complaint=complaints.get(e.id, ""),
+            changed=tuple(changes.get(e.id, [])[:MOST_VISITS]),
+        )
+        for e in earlier
     )
 
 

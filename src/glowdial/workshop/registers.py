@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -167,6 +168,7 @@ def enter_photo(
 
     form = form_of(Register.PHOTO)
     entry = read_line(form, {"title": title})
+    fingerprint = hashlib.sha256(picture).hexdigest()
     kept = drawn_anew(picture)
 
     def act(desk: Desk) -> dict[str, Any]:
@@ -186,7 +188,7 @@ def enter_photo(
         )
         return {"key": key}
 
-    return write(workshop, job_id, stamp, ("photo", title, step, len(picture)), act)
+    return write(workshop, job_id, stamp, ("photo", title, step, fingerprint), act)
 
 
 def photo(workshop: Workshop, job_id: int, photo_id: int, *, small: bool) -> bytes:

@@ -17,8 +17,7 @@ from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.journey.parts_stage import ORDER
 from glowdial.core.parts.listing import StockItem
 from glowdial.core.quantities import CAPACITANCE, DC_VOLTS, RESISTANCE, WATTS, engineering, parse
-from glowdial.store.records import load_record
-from glowdial.store.tables import JobRow, SetRow, StockRow
+from glowdial.store.tables import AnswerRow, JobRow, SetRow, StockRow, WithdrawalRow
 from glowdial.workshop.house import Workshop, once
 
 KINDS = ("capacitor", "electrolytic", "resistor")
@@ -198,21 +197,28 @@ def shopping_list(workshop: Workshop) -> tuple[ToBuy, ...]:
     """Everything on order over all open jobs, less what lies in stock."""
     wanted: dict[tuple[str, float, float, str], list[str]] = {}
     with workshop.database.reading() as session:
-        query = (
-            select(JobRow, SetRow)
-            .join(SetRow, SetRow.id == JobRow.set_id)
+        taken_back = (
+            select(WithdrawalRow)
+            .join(JobRow, JobRow.id == WithdrawalRow.job_id)
             .where(JobRow.closed_at.is_(None))
-            .order_by(JobRow.id)
         )
-        for job, receiver in session.execute(query).all():
-            latest = {
-                a.ask: a
-                for a in load_record(session, job.id).answers
-                if not a.withdrawn and "decision" in a.texts and a.step.startswith("parts.")
-            }
-            for answer in latest.values():
-                if answer.texts["decision"] == ORDER:
-                    _collect(wanted, answer.texts, f"{receiver.name}: {answer.ask}")
+        withdrawn = {(w.job_id, w.answer_seq) for w in session.scalars(taken_back)}
+        query = (
+            select(AnswerRow, SetRow.name)
+            .join(JobRow, JobRow.id == AnswerRow.job_id)
+            .join(SetRow, SetRow.id == JobRow.set_id)
+            .where(JobRow.closed_at.is_(None), AnswerRow.step.like("parts.%"))
+            .order_by(AnswerRow.job_id, AnswerRow.seq)
+        )
+        # the last decision on each part of each job counts
+        latest = {
+            (answer.job_id, answer.ask): (answer.texts, name)
+            for answer, name in session.execute(query).all()
+            if (answer.job_id, answer.seq) not in withdrawn and "decision" in answer.texts
+        }
+        for (_, ref), (texts, name) in latest.items():
+            if texts["decision"] == ORDER:
+                _collect(wanted, texts, f"{name}: {ref}")
         held = {
             (r.kind, r.value, r.rating, r.safety): r.count
             for r in session.scalars(select(StockRow))

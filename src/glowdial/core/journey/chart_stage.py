@@ -21,7 +21,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.operating import OperatingPoint
 from glowdial.core.operating import Stage as TubeStage
-from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, engineering, significant
+from glowdial.core.quantities import AC_VOLTS, DC_VOLTS, engineering, significant, supply_volts
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Trait, traits_of
 from glowdial.core.supply.rampup import expectation
@@ -157,7 +157,7 @@ def _supply_ask(facts: ReceiverFacts, nominal_v: float) -> Ask:
             Field("line", "supply" if on_batteries(facts) else "line", AC_VOLTS, nominal=nominal_v),
             Field("b_plus", "B+", DC_VOLTS, nominal=b_plus),
         ),
-        f"{nominal_v:.0f} {b_plus or 230.0:.0f}",
+        f"{supply_volts(nominal_v)} {b_plus or 230.0:.0f}",
         expected=expected.window if expected else None,
         expected_text=f"{b_plus:.0f} V within 10 %" if b_plus else "",
         recipe=Recipe(

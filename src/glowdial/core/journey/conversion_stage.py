@@ -22,17 +22,19 @@ from glowdial.core.journey.steps import (
     settle,
 )
 from glowdial.core.parts.values import Series, nearest_standard
-from glowdial.core.quantities import DC_VOLTS, RESISTANCE, engineering, significant
+from glowdial.core.quantities import DC_VOLTS, RESISTANCE, engineering, significant, supply_volts
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Activity, dangers_for
-from glowdial.core.supply.circuit import RectifierKind, Supply, Topology, silicon_rectifier
+from glowdial.core.supply.circuit import RectifierKind, Supply
 from glowdial.core.supply.series_resistor import (
     LoadKind,
     Place,
     ResistorAdvice,
     ResistorReading,
+    on_silicon,
     resistor_choices,
     series_resistor,
+    with_resistance,
 )
 from glowdial.core.supply.steady import steady_state
 from glowdial.core.windows import Window
@@ -60,19 +62,8 @@ def as_converted(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
     if facts.supply is None or fitted is None:
         return facts
     place, _ = _wanted(record, facts.supply)
-    supply = with_silicon(facts.supply, fitted.values["ohm"], place)
+    supply = on_silicon(facts.supply, fitted.values["ohm"], place)
     return replace(facts, supply=supply)
-
-
-def with_silicon(supply: Supply, series_ohm: float, place: Place) -> Supply:
-    """The supply with silicon diodes and a series resistance on one side of the reservoir."""
-    in_path = 2 if supply.topology is Topology.BRIDGE else 1
-    changed = replace(supply, rectifier=silicon_rectifier(in_path))
-    if place is Place.AHEAD:
-        return replace(changed, source_ohm=supply.source_ohm + series_ohm)
-    first = supply.sections[0]
-    more = replace(first, resistance_ohm=first.resistance_ohm + series_ohm)
-    return replace(changed, sections=(more, *supply.sections[1:]))
 
 
 def _wanted(record: JobRecord, supply: Supply) -> tuple[Place, float]:
@@ -169,7 +160,7 @@ def _next(
         ResistorReading(a.values["ohm"], a.values["b_plus"])
         for a in sorted(trials, key=lambda a: a.values["ohm"])
     )
-    silicon = with_silicon(supply, 0.0, place)
+    silicon = on_silicon(supply, 0.0, place)
     if len(trials) == 1:
         guess = _first_guess_ohm(silicon, target_v, place)
         return (
@@ -192,7 +183,7 @@ def _first_guess_ohm(silicon: Supply, target_v: float, place: Place) -> float:
     """A resistance that surely overshoots: where the model is a tenth below the target."""
     ohm = FIRST_GUESS_OHM
     for _ in range(20):
-        tried = with_silicon(silicon, ohm, place)
+        tried = with_resistance(silicon, ohm, place)
         if steady_state(tried, silicon.line_v).node_v[-1] < 0.9 * target_v:
             break
         ohm *= 1.6
@@ -206,7 +197,8 @@ def _trial(
     with_ohm = "no resistor (0)" if ohm == 0.0 else f"about {engineering(ohm, 'ohm')}"
     return Ask(
         f"trial{n}",
-        f"Silicon in, {with_ohm} {place.value}, line at {line_v:.0f} V: the resistance and B+.",
+        f"Silicon in, {with_ohm} {place.value}, line at {supply_volts(line_v)} V: the resistance "
+        "and B+.",
         (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS)),
         f"{ohm:.0f} {significant(predicted_v or 250.0, 3)}",
         expected_text=f"{significant(predicted_v, 3)} V" if predicted_v else "",

@@ -42,6 +42,7 @@ from glowdial.core.quantities import (
     FILTER_CAPACITANCE,
     RESISTANCE,
     engineering,
+    supply_volts,
 )
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.safety import Activity, dangers_for
@@ -279,12 +280,12 @@ def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
     )
     ask = Ask(
         "test",
-        f"Line at {line_v:.0f} V, warm: read line and B+, and listen.",
+        f"Line at {supply_volts(line_v)} V, warm: read line and B+, and listen.",
         (
             Field("ac", "line", AC_VOLTS, nominal=line_v),
             Field("b_plus", "B+", DC_VOLTS, nominal=before),
         ),
-        f"{line_v:.0f} {before or 230.0:.0f}",
+        f"{supply_volts(line_v)} {before or 230.0:.0f}",
         expected=window,
         expected_text=f"{before:.0f} V as before the change, within 5 %" if before else "",
         recipe=Recipe(Doing.READ, meters=(("ac", "line"), ("b_plus", "b-plus")), line_v=line_v),

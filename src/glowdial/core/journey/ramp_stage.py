@@ -39,6 +39,7 @@ from glowdial.core.quantities import (
     engineering,
     parse,
     significant,
+    supply_volts,
 )
 from glowdial.core.receiver import ReceiverFacts
 from glowdial.core.supply.circuit import Supply
@@ -183,8 +184,8 @@ def _held(facts: ReceiverFacts, line_v: float, fraction: float) -> Ask:
     ask = _ask(facts, f"{fraction * 100:.0f}", fraction * line_v)
     source = "high-tension supply" if on_batteries(facts) else "line"
     prompt = (
-        f"Set the {source} to {fraction * line_v:.0f} V ({fraction * 100:.0f} %), wait, and read "
-        "its volts and B+."
+        f"Set the {source} to {supply_volts(fraction * line_v)} V ({fraction * 100:.0f} %), wait, "
+        "and read its volts and B+."
     )
     return replace(ask, prompt=prompt)
 
@@ -203,9 +204,9 @@ def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
     ]
     return Ask(
         key,
-        f"Go up slowly; about {ac:.0f} V is next. Read line and B+ at any moment.",
+        f"Go up slowly; about {supply_volts(ac)} V is next. Read line and B+ at any moment.",
         tuple(fields),
-        f"{ac:.0f} {significant(max(nominal or 0.0, 0.0), 3)}",
+        f"{supply_volts(ac)} {significant(max(nominal or 0.0, 0.0), 3)}",
         expected=window,
         expected_text=expected_words(facts, ac),
         recipe=Recipe(
@@ -301,9 +302,9 @@ def check_ramp_entry(
             raise BadInput(
                 "line",
                 f"{values['ac']:g} V",
-                f"is not the step that is asked for, {wanted:.0f} V; readings come in the order of "
-                "the ramp",
-                f"{wanted:.0f} {values['b_plus']:.0f}",
+                f"is not the step that is asked for, {supply_volts(wanted)} V; readings come in "
+                "the order of the ramp",
+                f"{supply_volts(wanted)} {values['b_plus']:.0f}",
             )
     check_order(values["ac"], last, line_v)
     if facts.supply is not None:

@@ -19,7 +19,7 @@ import numpy as np
 from glowdial.core.errors import BadInput, require_positive
 from glowdial.core.parts.choose import LARGEST_RESISTOR_W, rating_above_w
 from glowdial.core.parts.values import Series, standard_values
-from glowdial.core.supply.circuit import Supply
+from glowdial.core.supply.circuit import Supply, Topology, silicon_rectifier
 from glowdial.core.supply.steady import steady_state
 
 LEAST_SPREAD = 0.10
@@ -281,16 +281,29 @@ def resistor_choices(
     return tuple(sorted(found, key=lambda c: abs(math.log(c.b_plus_v / target_v))))
 
 
-def _with_resistor(supply: Supply, line_v: float, ohm: float, place: Place) -> tuple[float, float]:
-    """B+ and the resistor's heat by the supply model."""
+def with_resistance(supply: Supply, ohm: float, place: Place) -> Supply:
+    """The supply with a resistance on one side of its reservoir."""
     if place is Place.AHEAD:
-        # one resistor between rectifier and reservoir carries every pulse of a full wave
-        point = steady_state(replace(supply, source_ohm=supply.source_ohm + ohm), line_v)
-        both = 2.0 if supply.topology.full_wave else 1.0
-        return point.node_v[-1], ohm * both * point.rectifier_rms_a**2
+        return replace(supply, source_ohm=supply.source_ohm + ohm)
     first, *rest = supply.sections
     longer = replace(first, resistance_ohm=first.resistance_ohm + ohm)
-    point = steady_state(replace(supply, sections=(longer, *rest)), line_v)
-    return point.node_v[-1], ohm * (
-        (point.node_v[0] - point.node_v[1]) / longer.resistance_ohm
-    ) ** 2
+    return replace(supply, sections=(longer, *rest))
+
+
+def on_silicon(supply: Supply, ohm: float, place: Place) -> Supply:
+    """The supply with silicon diodes, its halves alike again, and a series resistance."""
+    in_path = 2 if supply.topology is Topology.BRIDGE else 1
+    changed = replace(supply, rectifier=silicon_rectifier(in_path), weak_half_ohm=0.0)
+    return with_resistance(changed, ohm, place)
+
+
+def _with_resistor(supply: Supply, line_v: float, ohm: float, place: Place) -> tuple[float, float]:
+    """B+ and the resistor's heat by the supply model."""
+    changed = with_resistance(supply, ohm, place)
+    point = steady_state(changed, line_v)
+    if place is Place.AHEAD:
+        # one resistor between rectifier and reservoir carries every pulse of a full wave
+        both = 2.0 if supply.topology.full_wave else 1.0
+        return point.node_v[-1], ohm * both * point.rectifier_rms_a**2
+    through_a = (point.node_v[0] - point.node_v[1]) / changed.sections[0].resistance_ohm
+    return point.node_v[-1], ohm * through_a**2

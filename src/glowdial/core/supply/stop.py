@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from glowdial.core.errors import BadInput
+from glowdial.core.quantities import supply_volts
 from glowdial.core.supply.circuit import Supply
 
 CURRENT_EXCESS = 1.5
@@ -70,7 +71,7 @@ def check_possible(supply: Supply, reading: RampReading) -> None:
             f"{reading.b_plus_v:g} V",
             f"cannot be with {reading.ac_v:g} V in: this supply's peak is {most_v:.0f} V; are the "
             "two values the right way round?",
-            f"{reading.ac_v:.0f} {most_v * 0.8:.0f}",
+            f"{supply_volts(reading.ac_v)} {most_v * 0.8:.0f}",
         )
     if reading.b_plus_v < 0.0:
         raise BadInput("B+", f"{reading.b_plus_v:g} V", "is negative: change the leads", "221")
@@ -83,13 +84,16 @@ def check_order(ac_v: float, last_ac_v: float | None, line_v: float) -> None:
     """
     if ac_v > 1.25 * line_v:
         raise BadInput(
-            "line", f"{ac_v:g} V", f"is over 125 % of this set's {line_v:.0f} V", f"{line_v:.0f}"
+            "line",
+            f"{ac_v:g} V",
+            f"is over 125 % of this set's {supply_volts(line_v)} V",
+            f"{supply_volts(line_v)}",
         )
     if last_ac_v is not None and ac_v < last_ac_v - BACKWARDS_SHARE * line_v:
         raise BadInput(
             "line",
             f"{ac_v:g} V",
-            f"is below the {last_ac_v:.0f} V of the reading before: readings come in the order of "
-            "the ramp; withdraw that one if it was wrong",
-            f"{last_ac_v + 0.1 * line_v:.0f}",
+            f"is below the {supply_volts(last_ac_v)} V of the reading before: readings come in the "
+            "order of the ramp; withdraw that one if it was wrong",
+            f"{supply_volts(last_ac_v + 0.1 * line_v)}",
         )
