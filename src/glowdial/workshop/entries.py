@@ -89,7 +89,7 @@ def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
     values = _with_moves(desk, step, entry)
     units = {f.name: f.quantity.base for f in ask.fields if f.quantity}
     line = command.line if command.line is not None else _joined(ask, entry)
-    desk.scribe.answer(
+    seq = desk.scribe.answer(
         step.key,
         ask.key,
         values={name: (value, units[name]) for name, value in values.items()},
@@ -102,7 +102,9 @@ def _answer(desk: Desk, command: AnswerCommand) -> dict[str, Any]:
         part_consequences(desk, ask, entry.texts)
     desk.refresh()
     after = next((s for s in desk.journey.steps if s.key == step.key), None)
-    judged = after.results[-1] if after and after.results else None
+    mine = [r for r in after.results if r.seq == seq] if after else []
+    # of several values the one that is outside is what there is to say
+    judged = next((r for r in mine if r.judgement.verdict.outside), mine[-1] if mine else None)
     return {
         "echo": "" if ask.confirm else entry.echo,
         "verdict": judged.judgement.verdict.value if judged else "",

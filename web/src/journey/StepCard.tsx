@@ -136,24 +136,32 @@ export function StepCard(props: Props) {
           Not on the sheet: {gap.what}; {gap.instead}.
         </Text>
       ))}
-      <Grid
-        templateColumns={
-          step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
-        }
-        templateRows="minmax(0, 1fr)"
-        gap={4}
-        minH={0}
-        flex="1"
-      >
-        {step.results.length > 0 && (
-          <Box overflowY="auto" minH={0} tabIndex={0} role="region" aria-label="What was measured">
-            {[...step.results].reverse().map((found) => (
-              <WindowBar key={`${found.seq} ${found.label}`} result={found} />
-            ))}
-          </Box>
-        )}
-        {step.plot && <Plot plot={step.plot} />}
-      </Grid>
+      {(step.results.length > 0 || step.plot) && (
+        <Grid
+          templateColumns={
+            step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
+          }
+          templateRows="minmax(0, 1fr)"
+          gap={4}
+          minH={0}
+          flex="1"
+        >
+          {step.results.length > 0 && (
+            <Box
+              overflowY="auto"
+              minH={0}
+              tabIndex={0}
+              role="region"
+              aria-label="What was measured"
+            >
+              {[...step.results].reverse().map((found) => (
+                <WindowBar key={`${found.seq} ${found.label}`} result={found} />
+              ))}
+            </Box>
+          )}
+          {step.plot && <Plot plot={step.plot} />}
+        </Grid>
+      )}
     </Flex>
   );
 }

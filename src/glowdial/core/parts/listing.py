@@ -29,7 +29,7 @@ RESISTOR_TOLERANCE = 0.20
 RATING_FACTOR = 2.0
 STANDARD_CAPACITOR_V = (16.0, 25.0, 63.0, 100.0, 160.0, 250.0, 400.0, 450.0, 500.0, 630.0, 1000.0)
 STANDARD_ELECTROLYTIC_V = (16.0, 25.0, 63.0, 100.0, 160.0, 250.0, 350.0, 400.0, 450.0, 500.0)
-STANDARD_RESISTOR_W = (0.5, 1.0, 2.0, 3.0, 5.0, 10.0)
+STANDARD_RESISTOR_W = (0.5, 1.0, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0, 20.0, 25.0, 50.0)
 SAFETY_V = 250.0
 # a larger one passes milliamperes to whoever touches the chassis
 LARGEST_CHASSIS_F = 4.7e-9
@@ -280,7 +280,9 @@ def _standard(part: Part, need: Need) -> tuple[StockItem, ...]:
     """Values that can be bought, in the one rating that is enough."""
     value = need.wanted.value
     if part.is_resistor:
-        ratings = [w for w in STANDARD_RESISTOR_W if w >= need.wanted.rating] or [10.0]
+        ratings = [w for w in STANDARD_RESISTOR_W if w >= need.wanted.rating] or [
+            STANDARD_RESISTOR_W[-1]
+        ]
         values = standard_values(Series.E24, value / 3.0, value * 3.0)
         return tuple(StockItem(0, True, v, ratings[0], 1_000) for v in values)
     electrolytic = part.kind is PartKind.ELECTROLYTIC
