@@ -52,7 +52,18 @@ def test_every_filament_gets_its_range_and_what_never_to_use() -> None:
     assert "No meter is registered" in step.notes[0]
     only_hot = BenchKit(meter=MeterLimits("buzzer", ranges=ohm_ranges("b", "buzz: 9 V 180 mA")))
     (warned,) = filament_steps(FARM, a_record(), only_hot)
-    assert "no range is safe" in warned.advice[1] and "Never buzz" in warned.advice[1]
+    assert "no range is safe" in warned.advice[1] and "Never buzzer, buzz" in warned.advice[1]
+
+
+def test_every_meter_of_the_register_is_weighed_and_the_safe_one_named() -> None:
+    hot = MeterLimits("buzzer", ranges=ohm_ranges("b", "buzz: 9 V 180 mA"))
+    soft = MeterLimits("bridge", ranges=ohm_ranges("s", "low: 1 V 1 mA const"))
+    (step,) = filament_steps(FARM, a_record(), BenchKit(meter=hot, others=(soft,)))
+    assert all("use bridge, low" in line and "Never buzzer, buzz" in line for line in step.advice)
+    # and for a mains set too, where some range could do harm
+    welder = MeterLimits("welder", ranges=ohm_ranges("w", "low: 12 V 5000 mA"))
+    (mains,) = filament_steps(tidewater_facts(), a_record(), BenchKit(meter=welder))
+    assert "V1 (6.3 V, 300 mA)" in mains.advice[0] and "Never welder, low" in mains.advice[0]
 
 
 def test_the_step_is_there_for_battery_sets_only_and_closes_with_a_word() -> None:

@@ -96,10 +96,20 @@ class MeterLimits:
 
 @dataclass(frozen=True, slots=True)
 class BenchKit:
-    """What the bench has, as far as it is registered."""
+    """What the bench has, as far as it is registered.
+
+    ``generator`` and ``meter`` are the newest of their kind, which the advice keeps to; ``others``
+    are the meters besides.
+    """
 
     generator: GeneratorLimits | None = None
     meter: MeterLimits | None = None
+    others: tuple[MeterLimits, ...] = ()
+
+    @property
+    def meters(self) -> tuple[MeterLimits, ...]:
+        """Every meter of the register, the newest first."""
+        return () if self.meter is None else (self.meter, *self.others)
 
 
 NO_KIT = BenchKit()

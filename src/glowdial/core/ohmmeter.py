@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 from glowdial.core.errors import require_positive
 from glowdial.core.heaters import COLD_SHARE, settled_current_share
@@ -56,6 +57,7 @@ class FilamentOnOhmmeter:
     settled_v_share: float
 
 
+@lru_cache(maxsize=512)
 def filament_on_ohmmeter(ohm_range: OhmRange, volts: float, amperes: float) -> FilamentOnOhmmeter:
     """A cold filament rated ``volts`` at ``amperes`` on a range.
 

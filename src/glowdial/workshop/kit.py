@@ -10,11 +10,12 @@ from glowdial.store.tables import InstrumentRow
 
 
 def kit_of(session: Session) -> BenchKit:
-    """The newest generator and multimeter of the register, with their limits."""
-    rows = session.scalars(select(InstrumentRow).order_by(InstrumentRow.id))
-    newest = {row.kind: row for row in rows}
-    generator, meter = newest.get("generator"), newest.get("multimeter")
+    """The newest generator and every multimeter of the register, with their limits."""
+    rows = list(session.scalars(select(InstrumentRow).order_by(InstrumentRow.id.desc())))
+    generator = next((r for r in rows if r.kind == "generator"), None)
+    meters = [meter_limits(r.name, r.limits) for r in rows if r.kind == "multimeter"]
     return BenchKit(
         generator_limits(generator.name, generator.limits) if generator else None,
-        meter_limits(meter.name, meter.limits) if meter else None,
+        meters[0] if meters else None,
+        tuple(meters[1:]),
     )

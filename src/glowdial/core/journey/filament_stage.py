@@ -14,18 +14,21 @@ FILAMENTS = "cold.filaments"
 
 
 def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> list[Step]:
-    """One step for a set whose filaments an ohmmeter could burn out; none for others."""
-    filaments = [h for h in facts.circuit.heaters.heaters if h.direct]
-    if not filaments:
-        return []
-    meter, ranges = "", tuple[OhmRange, ...](NORM_RANGES)
-    if kit.meter is not None:
-        meter, ranges = kit.meter.name, kit.meter.ranges
+    """Every filament and heater of the line-up against every range of every meter.
+
+    One step for a set where a range could burn one out, as with directly heated tubes; none where
+    every range is safe for all.
+    """
+    meters = [(m.name, m.ranges) for m in kit.meters] or [("", tuple[OhmRange, ...](NORM_RANGES))]
     lines: list[str] = []
-    for filament in filaments:
-        best, every = safest_range([(meter, ranges)], filament.volts, filament.amperes)
-        rated = f"{filament.tube} ({filament.volts:g} V, {1e3 * filament.amperes:.0f} mA)"
+    for heater in facts.circuit.heaters.heaters:
+        best, every = safest_range(meters, heater.volts, heater.amperes)
+        if not heater.direct and all(v.danger is Danger.SAFE for v in every):
+            continue
+        rated = f"{heater.tube} ({heater.volts:g} V, {1e3 * heater.amperes:.0f} mA)"
         lines.append(f"{rated}: {_best_words(best)}{_never_words(every)}")
+    if not lines:
+        return []
     step = Step(
         FILAMENTS,
         Stage.COLD,
@@ -45,13 +48,17 @@ def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> li
 def _best_words(best: RangeVerdict) -> str:
     share = f"settles at {100.0 * best.met.settled_share:.0f} % of its rating"
     if best.danger is Danger.SAFE:
-        return f"use {best.range_name}, {share}."
-    return f"no range is safe; the least bad is {best.range_name}, {share} ({best.danger})."
+        return f"use {_named(best)}, {share}."
+    return f"no range is safe; the least bad is {_named(best)}, {share} ({best.danger})."
 
 
 def _never_words(every: tuple[RangeVerdict, ...]) -> str:
     bad = [v for v in every if v.danger is Danger.DANGER]
     if not bad:
         return ""
-    named = ", ".join(f"{v.range_name} ({100.0 * v.met.settled_share:.0f} %)" for v in bad)
+    named = ", ".join(f"{_named(v)} ({100.0 * v.met.settled_share:.0f} %)" for v in bad)
     return f" Never {named}."
+
+
+def _named(verdict: RangeVerdict) -> str:
+    return f"{verdict.meter}, {verdict.range_name}" if verdict.meter else verdict.range_name
