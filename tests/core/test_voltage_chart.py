@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from dataclasses import replace
 
@@ -58,6 +59,20 @@ def test_the_charts_own_meter_is_taken_out_before_ours_is_put_in() -> None:
     assert line.from_sheet and line.open_v > 62.0
     assert line.read_v(1.0, 250e3) == pytest.approx(62.0)
     assert 62.0 < line.read_v(1.0, 11e6) < line.open_v
+
+
+def test_a_charts_own_names_and_odd_electrodes_are_kept() -> None:
+    document = json.loads(demo_sheet("tidewater-six"))
+    points = [
+        {"tube": "V2", "electrode": "Anode", "volts": 226},
+        {"tube": "V2", "electrode": "suppressor", "volts": 0.5},
+        {"tube": "V9", "electrode": "target", "volts": 120},
+    ]
+    document["voltage_chart"]["points"] = points
+    facts = facts_of(read_sheet(json.dumps(document)).model_dump(mode="json"))
+    lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
+    assert [x.label for x in lines] == ["V2 plate", "V2 suppressor", "V9 target"]
+    assert all(x.from_sheet for x in lines)
 
 
 def test_every_figure_stands_where_a_sound_simulated_set_stands() -> None:

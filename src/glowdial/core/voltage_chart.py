@@ -93,12 +93,16 @@ def chart_lines(
             if line is not None:
                 lines.append(line)
     known = {stage.name for stage in circuit.stages}
-    lines += [_bare(figure) for figure in figures if figure.stage not in known]
+    lines += [
+        _bare(figure)
+        for figure in figures
+        if figure.stage not in known or figure.electrode not in ELECTRODES
+    ]
     return tuple(lines)
 
 
 def _bare(figure: ChartFigure) -> ChartLine:
-    """A figure of a tube whose circuit is not known, as a rectifier's: taken as it stands."""
+    """A figure whose circuit is not known, as a rectifier's or a suppressor's: as it stands."""
     label = f"{figure.stage} {figure.electrode}"
     return ChartLine(
         figure.stage, figure.electrode, label, figure.volts, 0.0, figure.tolerance, from_sheet=True

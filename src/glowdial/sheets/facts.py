@@ -91,8 +91,18 @@ def _chart(sheet: ReceiverSheet) -> tuple[ChartFigure, ...]:
     if sheet.voltage_chart is None:
         return ()
     return tuple(
-        ChartFigure(p.tube, p.electrode, p.volts, p.tolerance) for p in sheet.voltage_chart.points
+        ChartFigure(p.tube, _electrode(p.electrode), p.volts, p.tolerance)
+        for p in sheet.voltage_chart.points
     )
+
+
+OTHER_NAMES = {"anode": "plate", "collector": "plate", "emitter": "cathode", "base": "grid"}
+
+
+def _electrode(written: str) -> str:
+    """An electrode by the name that the rules use, whatever the chart calls it."""
+    name = written.strip().lower()
+    return OTHER_NAMES.get(name, name)
 
 
 def _tracked(sheet: ReceiverSheet, band: BandSheet, gang: Gang) -> TrackedBand:
