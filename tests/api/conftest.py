@@ -53,13 +53,20 @@ class Caller:
 
     def answer(self, job: int, line: str | None = None, **fields: str) -> Response:
         """Answer the open question of the next step, cautions acknowledged."""
-        state = self.job(job)
-        step = state["step"]
+        return self.answer_as_read(job, self.job(job), line, fields)
+
+    def answer_as_read(
+        self, job: int, state: Any, line: str | None, fields: dict[str, str]
+    ) -> Response:
+        """The same for a job that was read just now."""
+        step, version = state["step"], state["version"]
         for caution in step["cautions"]:
-            done = self.into(job, "acknowledgements", step=step["key"], danger=caution["danger"])
+            seen = {"step": step["key"], "danger": caution["danger"], "version": version}
+            done = self.into(job, "acknowledgements", **seen)
             assert done.status_code == 201
+            version = done.json()["version"]
         body = {"step": step["key"], "ask": step["ask"]["key"], "line": line, "fields": fields}
-        return self.into(job, "answers", **body)
+        return self.into(job, "answers", version=version, **body)
 
     def up_to_the_ramp(self, job: int) -> None:
         """Intake, cold checks, parts, gate and set-up."""
@@ -71,23 +78,26 @@ class Caller:
             state = self.job(job)
             if state["next_step"].startswith(key):
                 return
-            done = self.plainly(job, state["step"])
+            done = self.plainly(job, state)
             assert done.status_code == 201, (state["next_step"], done.text)
         raise AssertionError(f"{key} was not reached")
 
-    def plainly(self, job: int, step: Any) -> Response:
-        """The plain answer to a step's question."""
-        ask = step["ask"]
-        if ask["confirm"]:
-            return self.answer(job, "done")
+    def plainly(self, job: int, state: Any) -> Response:
+        """The plain answer to the question of a job that was read just now."""
+        step = state["step"]
+        ask, line = step["ask"], None
         fields = ask["fields"]
-        if step["key"] == "cold.b-plus":
-            return self.answer(job, "150k")
-        if any(f["unit"] and f["required"] for f in fields):
-            return self.answer(job, ask["example"])
+        if ask["confirm"]:
+            line = "done"
+        elif step["key"] == "cold.b-plus":
+            line = "150k"
+        elif any(f["unit"] and f["required"] for f in fields):
+            line = ask["example"]
+        if line is not None:
+            return self.answer_as_read(job, state, line, {})
         said = {f["name"]: f["options"][0] for f in fields if f["required"] and f["options"]}
         said |= {f["name"]: "weak" for f in fields if f["required"] and f["multiline"]}
-        return self.answer(job, **said)
+        return self.answer_as_read(job, state, None, said)
 
 
 @pytest.fixture

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
+from fastapi.testclient import TestClient
 
 from api.conftest import Caller, open_job
+from builders import a_workshop
+from glowdial.api.app import create_app
 from glowdial.core.errors import Conflict
 from glowdial.core.guard import guard_of
 from glowdial.demo.volunteer import Volunteer
@@ -17,12 +24,35 @@ from glowdial.workshop.jobs import job_view
 CORE = "if.pass1.t2-secondary"
 
 
+@pytest.fixture(scope="module")
+def before_the_first_core(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data file with one job, worked up to its first core."""
+    folder = tmp_path_factory.mktemp("peaking")
+    made = a_workshop(folder)
+    with TestClient(create_app(made), base_url="http://127.0.0.1") as http:
+        # keys that no test of its copies uses again
+        job = open_job(Caller(http, itertools.count(10**6)), simulated_seed=1962)
+    Volunteer(made, job).work(until=lambda step: step.key == CORE)
+    made.lines.close()
+    made.database.close()
+    return folder
+
+
 @pytest.fixture
-def peaking(caller: Caller, workshop: Workshop) -> int:
-    """A job that stands before its first core."""
-    job = open_job(caller, simulated_seed=1962)
-    Volunteer(workshop, job).work(until=lambda step: step.key == CORE)
-    return job
+def workshop(before_the_first_core: Path, tmp_path: Path) -> Iterator[Workshop]:
+    """A workshop over a copy of that file."""
+    for file in before_the_first_core.glob("test.sqlite*"):
+        shutil.copy(file, tmp_path)
+    made = a_workshop(tmp_path)
+    yield made
+    made.lines.close()
+
+
+@pytest.fixture
+def peaking(caller: Caller) -> int:
+    """The job that stands before its first core."""
+    (job,) = caller.http.get("/api/jobs").json()["jobs"]
+    return int(job["job_id"])
 
 
 def bench(caller: Caller, job: int) -> Any:

@@ -46,8 +46,7 @@ def intake(page: BenchPage, tmp_path: Path) -> None:
     assert "transformerless" in page.text("kept")
     picture = tmp_path / "under the chassis.png"
     Image.new("RGB", (320, 200), (90, 80, 70)).save(picture)
-    file = page.driver.find_element(By.CSS_SELECTOR, "[data-testid=photo-file]")
-    file.send_keys(str(picture))
+    page.wait_for("photo-file").send_keys(str(picture))
     page.wait("the photo", lambda: "under the chassis" in page.text("register-photos"))
     focus(page, "[data-testid=confirm]")
     # seen, not now: one key from any step
