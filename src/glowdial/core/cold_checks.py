@@ -93,6 +93,11 @@ def check_ranges(meter: str, ranges: Sequence[OhmRange]) -> None:
             )
 
 
+def copper_ohm(at_20_ohm: float, temperature_c: float) -> float:
+    """A copper winding's resistance at a temperature, from the one at 20 degrees."""
+    return at_20_ohm * (1.0 + COPPER_PER_K * (temperature_c - 20.0))
+
+
 @dataclass(frozen=True, slots=True)
 class WindingVerdict:
     """A winding's resistance brought to 20 degrees, against its sheet."""
@@ -116,7 +121,7 @@ def winding(
         raise BadInput(
             "reading", f"{measured_ohm:g} ohm", f"is less than the leads ({leads_ohm:g})", "3.2"
         )
-    corrected = (measured_ohm - leads_ohm) / (1.0 + COPPER_PER_K * (temperature_c - 20.0))
+    corrected = (measured_ohm - leads_ohm) / copper_ohm(1.0, temperature_c)
     is_open = corrected > 100.0 * sheet_ohm
     inside = abs(corrected / sheet_ohm - 1.0) <= WINDING_TOLERANCE
     if is_open:

@@ -14,7 +14,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from glowdial.core.cold_checks import COPPER_PER_K
+from glowdial.core.cold_checks import copper_ohm
 from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.operating import OPEN_OHM, Strain
 from glowdial.sim.audio import AudioParts, audio_parts
@@ -24,7 +24,7 @@ from glowdial.sim.stages import strain_of
 from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6
-LEADS_OHM = 0.2
+LEADS_OHM, ROOM_C = 0.2, 21.0
 METERS = (
     "avc",
     "audio",
@@ -130,7 +130,7 @@ class SimulatedReceiver(SignalPath):
                 for fault in self.condition.faults:
                     if isinstance(fault, WindingFault) and fault.winding == key:
                         own *= fault.factor
-                return min(own * (1.0 + COPPER_PER_K) + LEADS_OHM, OPEN_OHM)
+                return min(copper_ohm(own, ROOM_C) + LEADS_OHM, OPEN_OHM)
         raise BadInput("winding", key, "is no winding of this set", "output-primary")
 
     def _heater_v(self, state: BenchState, tube: str) -> float:

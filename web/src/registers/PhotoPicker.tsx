@@ -5,7 +5,7 @@ import type { Writes } from "../journey/useWrites";
 import { PlainButton } from "../shared/Buttons";
 import { Trouble } from "../shared/Trouble";
 
-type Props = { jobId: number; stepKey: string; writes: Writes };
+type Props = { stepKey: string; writes: Writes };
 
 /** Takes a photo from the camera or from files, with its title. */
 export function PhotoPicker({ stepKey, writes }: Props) {

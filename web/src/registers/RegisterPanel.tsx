@@ -43,7 +43,7 @@ export function RegisterPanel({ jobId, name, stepKey, writes }: Props) {
           </Text>
         </Box>
         {name === "photos" ? (
-          <PhotoPicker jobId={jobId} stepKey={stepKey} writes={writes} />
+          <PhotoPicker stepKey={stepKey} writes={writes} />
         ) : (
           <PlainButton onClick={() => setOpen("new")}>Add a line</PlainButton>
         )}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from glowdial.core.cold_checks import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, winding
+from glowdial.core.cold_checks import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, copper_ohm, winding
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import (
     Ask,
@@ -126,7 +126,7 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     results: list[Result] = []
     advice: list[str] = []
     for one in facts.windings:
-        hot_ohm = one.resistance_ohm * (1.0 + 0.00393 * (temperature_c - 20.0)) + leads_ohm
+        hot_ohm = copper_ohm(one.resistance_ohm, temperature_c) + leads_ohm
         window = Window(
             one.resistance_ohm * (1.0 - WINDING_TOLERANCE),
             one.resistance_ohm * (1.0 + WINDING_TOLERANCE),

@@ -40,7 +40,7 @@ def with_rectifier_a(supply: Supply, set_v: float, point: SupplyPoint, heat_a: f
     return math.sqrt(square + magnetising_a**2)
 
 
-def string_of(heaters: Heaters, dropper_factor: float = 1.0) -> HeaterString | None:
+def string_of(heaters: Heaters) -> HeaterString | None:
     """The heaters as a series string, if that is what they are."""
     if not heaters.in_series or not heaters.heaters:
         return None
@@ -48,7 +48,7 @@ def string_of(heaters: Heaters, dropper_factor: float = 1.0) -> HeaterString | N
         tuple(h.volts for h in heaters.heaters),
         tuple(h.amperes for h in heaters.heaters),
         tuple(INDIRECT_TIME_S for _ in heaters.heaters),
-        heaters.dropper_ohm * dropper_factor,
+        heaters.dropper_ohm,
     )
 
 
