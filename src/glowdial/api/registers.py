@@ -33,6 +33,7 @@ class LineShape(BaseModel):
     title: str
     details: str
     open: bool
+    asks_owner: bool
     fields: dict[str, str]
     photo_id: int | None
 
@@ -69,6 +70,7 @@ def get_registers(workshop: WorkshopDep, job_id: JobId) -> RegistersShape:
                         title=x.title,
                         details=x.details,
                         open=x.open,
+                        asks_owner=x.asks_owner,
                         fields=x.fields,
                         photo_id=x.photo_id,
                     )

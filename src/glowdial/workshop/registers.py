@@ -15,6 +15,7 @@ from glowdial.core.journey.registers import (
     FORMS,
     Register,
     RegisterForm,
+    asks_owner,
     form_of,
     is_open,
     line_details,
@@ -41,6 +42,7 @@ class LineView:
     title: str
     details: str
     open: bool
+    asks_owner: bool
     fields: dict[str, str]
     photo_id: int | None
 
@@ -79,6 +81,7 @@ def _line_view(form: RegisterForm, line: Entered, at: datetime) -> LineView:
         title=line_title(line),
         details=line_details(line),
         open=is_open(line),
+        asks_owner=asks_owner(line),
         fields=typed,
         photo_id=int(photo) if photo else None,
     )

@@ -2142,6 +2142,8 @@ export interface components {
         };
         /** LineShape */
         LineShape: {
+            /** Asks Owner */
+            asks_owner: boolean;
             /**
              * At
              * Format: date-time

@@ -15,7 +15,7 @@ function QuestionsPage() {
   const lines = (name: string) => data.registers.find((r) => r.name === name)?.lines ?? [];
   const photos = new Map(lines("photos").map((p) => [p.title, p.photo_id]));
   const questions = lines("questions");
-  const decisions = lines("modifications").filter((m) => m.fields.decision === "ask the owner");
+  const decisions = lines("modifications").filter((m) => m.asks_owner);
   return (
     <Stack as="main" p={6} gap={4} maxW="800px">
       <Box className="no-print">

@@ -214,6 +214,13 @@ def is_open(line: Entered) -> bool:
             return False
 
 
+def asks_owner(line: Entered) -> bool:
+    """Whether a line belongs on the list that goes to the owner."""
+    if line.register == Register.MODIFICATION:
+        return line.texts["decision"] == ASK_OWNER
+    return line.register == Register.QUESTION
+
+
 def open_lines(record: JobRecord) -> tuple[Entered, ...]:
     """Everything in the registers that still waits, for power-up and handover."""
     return tuple(line for form in FORMS for line in record.register(form.register) if is_open(line))
