@@ -18,16 +18,16 @@ from scipy.optimize import fsolve
 
 from glowdial.bench.profile import shipped_profile
 from glowdial.bench.visa import VisaLine
-from glowdial.core.parts.choose import StockLine, Wanted, choose_capacitor, choose_resistor
-from glowdial.core.supply.circuit import (
+from glowdial.core.physics.combinations import Stocked, Wanted, choose_capacitor, choose_resistor
+from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
     Supply,
     Topology,
     vacuum_rectifier,
 )
-from glowdial.core.supply.steady import steady_state
-from glowdial.core.tracking import Gang, best_points, signal_circuit, three_point
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.physics.tracking import Gang, best_points, signal_circuit, three_point
 from glowdial.demo.fill import START, fill_demo, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import neglected
@@ -37,9 +37,9 @@ from glowdial.sim.room import Room
 from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import job_view
 from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.workshop import Workshop
 
 FLEET, FLEET_S = 200, 20
 STOCK_LINES = 100
@@ -193,13 +193,13 @@ def parts_lines() -> list[Line]:
     """One to three of a stock of 100 lines, each time another part that only three can make."""
     rng = np.random.default_rng(7)
     values = np.sort(rng.uniform(1e-6, 50e-6, STOCK_LINES))
-    stock = [StockLine(float(v), 450.0) for v in values]
+    stock = [Stocked(float(v), 450.0) for v in values]
     # windows so narrow that one or two hardly ever fall inside
     wanted = [Wanted(float(v), 1e-6, 1e-6, 400.0) for v in rng.uniform(40e-6, 120e-6, 200)]
     found = [choose_capacitor(w, stock) for w in wanted[:40]]
     assert sum(f is not None and f.parts == 3 for f in found) >= 35
     three = median_ms(lambda n: choose_capacitor(wanted[n % len(wanted)], stock))
-    resistors = [StockLine(float(v * 1e9), 2.0) for v in values]
+    resistors = [Stocked(float(v * 1e9), 2.0) for v in values]
     needs = [Wanted(w.value * 1e9, 1e-6, 1e-6, 1.0) for w in wanted]
     mixed = median_ms(lambda n: choose_resistor(needs[n % len(needs)], resistors))
     return [

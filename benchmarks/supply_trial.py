@@ -9,8 +9,8 @@ import numpy as np
 
 from glowdial.bench.port import Settings
 from glowdial.bench.simulated import SimulatedBench
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import (
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
     Rectifier,
@@ -22,7 +22,7 @@ from glowdial.core.supply.circuit import (
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.supply.diagnosis import (
+from glowdial.core.stages.bring_up.supply_diagnosis import (
     Cause,
     Diagnosis,
     Excess,

@@ -9,11 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
-from glowdial.core.journey.plan import journey
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Step
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import (
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
     Rectifier,
@@ -21,6 +20,7 @@ from glowdial.core.supply.circuit import (
     Topology,
     vacuum_rectifier,
 )
+from glowdial.core.plan.journey import journey
 from glowdial.demo.fill import DemoClock, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.template import sheet_from_template
@@ -28,8 +28,8 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import Condition, neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.workshop import Workshop
 
 FIVE_TUBE_FORM = {
     "maker": "Orlwick",

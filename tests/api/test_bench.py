@@ -14,12 +14,12 @@ from fastapi.testclient import TestClient
 from api.conftest import Caller, open_job
 from builders import a_workshop
 from glowdial.api.app import create_app
-from glowdial.core.errors import Conflict
-from glowdial.core.guard import guard_of
+from glowdial.core.bench.watch import guard_of
+from glowdial.core.language.errors import Conflict
 from glowdial.demo.volunteer import Volunteer
-from glowdial.workshop.benches import live_values
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.bench_work import live_values
 from glowdial.workshop.jobs import job_view
+from glowdial.workshop.workshop import Workshop
 
 CORE = "if.pass1.t2-secondary"
 

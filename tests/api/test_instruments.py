@@ -9,13 +9,13 @@ from typing import Any
 import pytest
 
 from api.conftest import Caller, open_job
-from glowdial.core.errors import Conflict
-from glowdial.core.guard import guard_of
+from glowdial.core.bench.watch import guard_of
+from glowdial.core.language.errors import Conflict
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, stop
-from glowdial.workshop.benches import live_values
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.bench_work import live_values
+from glowdial.workshop.workshop import Workshop
 
 KINDS = {"generator": "generator", "multimeter": "multimeter", "supply": "line supply"}
 

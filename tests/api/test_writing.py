@@ -16,7 +16,7 @@ from api.conftest import Caller, open_job
 from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
 from glowdial.store.tables import AnswerRow, ReadingRow
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.workshop import Workshop
 
 
 def problem(answer: Response, status: int) -> dict[str, str]:
@@ -231,7 +231,7 @@ from pathlib import Path
 from glowdial.demo.fill import DemoClock
 from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.desk import Stamp, Workshop
+from glowdial.workshop.writing import Stamp, Workshop
 from glowdial.workshop.entries import write_note
 workshop = Workshop(Database(sqlite_url(Path(sys.argv[1]))), DemoClock())
 for n in range(10_000):

@@ -11,11 +11,11 @@ from builders import tidewater_facts
 from glowdial.bench.hands import carry_out
 from glowdial.bench.port import NoBench, Settings
 from glowdial.bench.wording import typed_line
-from glowdial.core.errors import Conflict
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.plan import journey
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Doing, Recipe
+from glowdial.core.language.errors import Conflict
+from glowdial.core.plan.journey import journey
 
 
 @dataclass

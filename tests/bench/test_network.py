@@ -17,7 +17,7 @@ from glowdial.bench.network import (
 )
 from glowdial.bench.profile import Profile, shipped_profile
 from glowdial.bench.visa import VisaLine
-from glowdial.core.errors import BadInput, LinkTrouble
+from glowdial.core.language.errors import BadInput, LinkTrouble
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, serve, stop

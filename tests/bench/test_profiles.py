@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from glowdial.bench.profile import CALLS, read_profile, shipped_profile
-from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.language.errors import BadInput, NotFound
 
 METER = "kind = multimeter\ndc_volts = DC?\nac_volts = AC?\nresistance = OHM?\n"
 

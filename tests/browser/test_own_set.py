@@ -13,17 +13,17 @@ from browser.walk import work
 from glowdial.bench.hands import carry_out
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
-from glowdial.core.journey.dial_stage import dial_curve
-from glowdial.core.journey.if_stage import aligning
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.intermediate.steps import aligning
 from glowdial.demo.fill import START
 from glowdial.sim.condition import neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.benches import as_it_stands, movement
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.bench_work import as_it_stands, movement
 from glowdial.workshop.jobs import job_view
+from glowdial.workshop.workshop import Workshop
 
 pytestmark = pytest.mark.browser
 SEED = 77

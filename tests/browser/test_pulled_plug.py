@@ -20,15 +20,15 @@ from selenium.webdriver.remote.webelement import WebElement
 from browser.conftest import ROOT
 from browser.page import BenchPage
 from browser.walk import close_with_reason, take_at_bench, work
-from glowdial.core.alignment import peak_by_turning
+from glowdial.core.bench.movements import peak_by_turning
 from glowdial.core.journey.steps import Doing
 from glowdial.demo.fill import START, tidewater_sheet
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.benches import as_it_stands
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.bench_work import as_it_stands
 from glowdial.workshop.instruments import RegisterCommand, register
 from glowdial.workshop.jobs import NETWORK, OpenCommand, job_view, open_job
 from glowdial.workshop.sheets import import_sheet
+from glowdial.workshop.workshop import Workshop
 
 pytestmark = pytest.mark.browser
 FIRST = 15125

@@ -10,7 +10,8 @@ import skrf
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glowdial.core.aerials import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.aerials import (
     dummy_impedance_ohm,
     least_loss_db,
     loop_effective_height_m,
@@ -18,9 +19,8 @@ from glowdial.core.aerials import (
     matched_pad,
     standard_dummy_impedance_ohm,
 )
-from glowdial.core.errors import BadInput
-from glowdial.core.noise import (
-    Place,
+from glowdial.core.physics.noise import (
+    Site,
     external_field_v_per_m,
     external_noise_db,
     thermal_v,
@@ -101,22 +101,22 @@ def test_thermal_noise_is_minus_174_dbm_per_hertz() -> None:
     ("place", "frequency_hz", "expected_db"),
     [
         # c - d log f of the Recommendation's table, at 1 and 3 MHz
-        (Place.CITY, 1e6, 76.8),
-        (Place.RESIDENTIAL, 3e6, 72.5 - 27.7 * math.log10(3.0)),
-        (Place.RURAL, 1e6, 67.2),
-        (Place.QUIET_RURAL, 1e6, 53.6),
+        (Site.CITY, 1e6, 76.8),
+        (Site.RESIDENTIAL, 3e6, 72.5 - 27.7 * math.log10(3.0)),
+        (Site.RURAL, 1e6, 67.2),
+        (Site.QUIET_RURAL, 1e6, 53.6),
     ],
 )
 def test_man_made_noise_is_the_recommendations(
-    place: Place, frequency_hz: float, expected_db: float
+    place: Site, frequency_hz: float, expected_db: float
 ) -> None:
     assert external_noise_db(place, frequency_hz) == pytest.approx(expected_db)
 
 
 def test_field_strength_and_noise_figure_of_a_short_aerial_agree() -> None:
     # En = Fa + 20 log f + 10 log b - 95.5: for 76.8 dB at 1 MHz in 1 kHz, 11.3 dB(uV/m)
-    field = external_field_v_per_m(Place.CITY, 1e6, 1e3)
+    field = external_field_v_per_m(Site.CITY, 1e6, 1e3)
     assert 20 * math.log10(field / 1e-6) == pytest.approx(76.8 + 30.0 - 95.5)
-    assert external_field_v_per_m(Place.SCREENED, 1e6, 1e3) == 0.0
-    above = external_noise_db(Place.QUIET_RURAL, 20e6)
+    assert external_field_v_per_m(Site.SCREENED, 1e6, 1e3) == 0.0
+    above = external_noise_db(Site.QUIET_RURAL, 20e6)
     assert above is not None and above > 53.6 - 28.6 * math.log10(20.0)  # the galaxy joins in

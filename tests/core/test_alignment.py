@@ -9,18 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from glowdial.core.alignment import (
-    TurnEffect,
-    advise_turn,
+from glowdial.core.bench.movements import (
     advised_level_v,
-    another_pass,
     find_maximum,
-    gain_by_substitution_db,
     match_reading,
     peak_by_turning,
     peak_words,
 )
-from glowdial.core.resonance import circuit_response
+from glowdial.core.physics.resonance import circuit_response
+from glowdial.core.stages.intermediate.gain import another_pass, gain_by_substitution_db
+from glowdial.core.stages.tracking.turning import TurnEffect, advise_turn
 
 
 def compressed(level: float) -> float:

@@ -9,8 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from builders import a_record, tidewater_facts
-from glowdial.core.alignment import value_tone_hz
-from glowdial.core.bench_kit import (
+from glowdial.core.bench.equipment import (
     BenchKit,
     FrequencyKnown,
     GeneratorLimits,
@@ -20,10 +19,11 @@ from glowdial.core.bench_kit import (
     meter_limits,
     within_kit,
 )
-from glowdial.core.errors import BadInput
-from glowdial.core.guard import guard_of
-from glowdial.core.journey.plan import journey
+from glowdial.core.bench.movements import value_tone_hz
+from glowdial.core.bench.watch import guard_of
 from glowdial.core.journey.steps import Ask, Doing, Recipe, Stage, Step
+from glowdial.core.language.errors import BadInput
+from glowdial.core.plan.journey import journey
 
 OLD = generator_limits(
     "attic generator",

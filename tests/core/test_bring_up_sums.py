@@ -11,20 +11,27 @@ from benchmarks.supply_trial import SUPPLIES, case, causes_of
 from scipy.integrate import solve_ivp
 
 from builders import a_supply
-from glowdial.core.cold_checks import Danger, check_ranges, safest_range, winding
-from glowdial.core.discharge import discharge_time_s, discharge_words
-from glowdial.core.errors import BadInput
-from glowdial.core.ohmmeter import OhmmeterKind, OhmRange
-from glowdial.core.supply.circuit import FilterSection, Load, Supply, Topology, silicon_rectifier
-from glowdial.core.supply.diagnosis import Cause, SupplyReading, diagnose
-from glowdial.core.supply.series_resistor import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.discharge import discharge_time_s, discharge_words
+from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange, check_ranges
+from glowdial.core.physics.supply.circuit import (
+    FilterSection,
+    Load,
+    Supply,
+    Topology,
+    silicon_rectifier,
+)
+from glowdial.core.physics.supply.series_resistor import (
     LoadKind,
-    Place,
+    ResistorPlace,
     ResistorReading,
     resistor_choices,
     series_resistor,
 )
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.stages.bring_up.supply_diagnosis import Cause, SupplyReading, diagnose
+from glowdial.core.stages.cold.filament_ranges import RangeRisk, safest_range
+from glowdial.core.stages.cold.windings import winding
 
 TWO_SECTIONS = replace(
     a_supply(),
@@ -67,13 +74,13 @@ DIGITAL = [OhmRange("200 ohm", OhmmeterKind.CONSTANT_CURRENT, 3.0, 1e-3)]
 
 def test_a_battery_filament_wants_the_right_range() -> None:
     best, every = safest_range([("old", SERIES_METER), ("digital", DIGITAL)], 1.4, 0.05)
-    verdicts = {v.range_name: v.danger for v in every}
-    assert verdicts["R x 1"] is Danger.DANGER
-    assert verdicts["R x 10"] is Danger.SAFE and verdicts["200 ohm"] is Danger.SAFE
+    verdicts = {v.range_name: v.risk for v in every}
+    assert verdicts["R x 1"] is RangeRisk.DANGER
+    assert verdicts["R x 10"] is RangeRisk.SAFE and verdicts["200 ohm"] is RangeRisk.SAFE
     assert best.range_name == "R x 10"  # of the safe ones it reads best
     assert "at first contact" in best.words
     mains, _ = safest_range([("old", SERIES_METER)], 6.3, 0.3)
-    assert mains.danger is Danger.SAFE and mains.range_name == "R x 1"
+    assert mains.risk is RangeRisk.SAFE and mains.range_name == "R x 1"
 
 
 def test_ranges_are_checked_against_each_other() -> None:
@@ -99,8 +106,8 @@ def test_windings_are_brought_to_twenty_degrees() -> None:
         winding(3.0, 0.0)
 
 
-def with_resistor(supply: Supply, ohm: float, place: Place) -> float:
-    if place is Place.AHEAD:
+def with_resistor(supply: Supply, ohm: float, place: ResistorPlace) -> float:
+    if place is ResistorPlace.AHEAD:
         supply = replace(supply, source_ohm=supply.source_ohm + ohm)
     else:
         first = supply.sections[0]
@@ -115,12 +122,12 @@ LOADS = {
 }
 
 
-@pytest.mark.parametrize("place", list(Place))
+@pytest.mark.parametrize("place", list(ResistorPlace))
 @pytest.mark.parametrize("kind", list(LoadKind))
-def test_the_resistor_lands_within_two_per_cent(place: Place, kind: LoadKind) -> None:
+def test_the_resistor_lands_within_two_per_cent(place: ResistorPlace, kind: LoadKind) -> None:
     """Over bracketing readings 1 % off either way, on sets that differ from the sheet's model:
     within 2 % in 95 of 100, with a third reading where it is asked for."""
-    rng = np.random.default_rng(list(Place).index(place) * 2 + list(LoadKind).index(kind))
+    rng = np.random.default_rng(list(ResistorPlace).index(place) * 2 + list(LoadKind).index(kind))
     supply = replace(
         a_supply(Topology.BRIDGE, silicon_rectifier(2), source_ohm=80.0), load=LOADS[kind]
     )
@@ -158,15 +165,15 @@ def test_behind_the_reservoir_the_laws_are_exact() -> None:
     # a stiff source: then only the resistor and the load divide
     stiff = replace(supply, source_ohm=0.5, rectifier=silicon_rectifier(), reservoir_f=1e-3)
     readings = tuple(
-        ResistorReading(r, with_resistor(stiff, r, Place.BEHIND)) for r in (0.0, 2000.0)
+        ResistorReading(r, with_resistor(stiff, r, ResistorPlace.BEHIND)) for r in (0.0, 2000.0)
     )
     advice = series_resistor(
         readings,
         0.5 * (readings[0].b_plus_v + readings[1].b_plus_v),
-        Place.BEHIND,
+        ResistorPlace.BEHIND,
         LoadKind.RESISTIVE,
     )
-    landed = with_resistor(stiff, advice.try_ohm, Place.BEHIND)
+    landed = with_resistor(stiff, advice.try_ohm, ResistorPlace.BEHIND)
     assert landed == pytest.approx(0.5 * (readings[0].b_plus_v + readings[1].b_plus_v), rel=3e-3)
 
 
@@ -186,19 +193,19 @@ def test_impossible_readings_are_refused(
 ) -> None:
     readings = tuple(ResistorReading(r, v) for r, v in rows)
     with pytest.raises(BadInput, match=words):
-        series_resistor(readings, target, Place.BEHIND, LoadKind.RESISTIVE)
+        series_resistor(readings, target, ResistorPlace.BEHIND, LoadKind.RESISTIVE)
 
 
 def test_nothing_is_predicted_beyond_the_readings() -> None:
     readings = (ResistorReading(0.0, 280.0), ResistorReading(500.0, 262.0))
-    outside = series_resistor(readings, 200.0, Place.BEHIND, LoadKind.RESISTIVE)
+    outside = series_resistor(readings, 200.0, ResistorPlace.BEHIND, LoadKind.RESISTIVE)
     assert not outside.final and outside.try_ohm > 500.0
-    close = series_resistor(readings, 270.0, Place.BEHIND, LoadKind.RESISTIVE)
+    close = series_resistor(readings, 270.0, ResistorPlace.BEHIND, LoadKind.RESISTIVE)
     assert not close.final and "less than a tenth apart" in close.words
 
 
-@pytest.mark.parametrize("place", list(Place))
-def test_choices_carry_their_heat_and_their_side(place: Place) -> None:
+@pytest.mark.parametrize("place", list(ResistorPlace))
+def test_choices_carry_their_heat_and_their_side(place: ResistorPlace) -> None:
     supply = a_supply(Topology.BRIDGE, silicon_rectifier(2), source_ohm=80.0)
     choices = resistor_choices(supply, 230.0, 800.0, 260.0, place)
     for choice in choices:
@@ -209,7 +216,11 @@ def test_choices_carry_their_heat_and_their_side(place: Place) -> None:
     mean_w = choices[0].resistance_ohm * 0.06**2
     ratio = choices[0].dissipation_w / mean_w
     # pulses ahead of the reservoir heat by their RMS, 2 to 12 times what the mean would
-    assert (2.0 < ratio < 12.0) if place is Place.AHEAD else ratio == pytest.approx(1.0, rel=0.2)
+    assert (
+        (2.0 < ratio < 12.0)
+        if place is ResistorPlace.AHEAD
+        else ratio == pytest.approx(1.0, rel=0.2)
+    )
 
 
 def test_a_heater_of_a_resistor_is_refused() -> None:
@@ -219,7 +230,7 @@ def test_a_heater_of_a_resistor_is_refused() -> None:
             load=Load(2.0, 235.0, 1.0),
             sections=(FilterSection(2.0, 16e-6),),
         )
-        resistor_choices(big, 230.0, 100.0, 100.0, Place.AHEAD)
+        resistor_choices(big, 230.0, 100.0, 100.0, ResistorPlace.AHEAD)
 
 
 @pytest.mark.parametrize("name", SUPPLIES)

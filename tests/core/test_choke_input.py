@@ -10,9 +10,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from builders import a_supply
-from glowdial.core.errors import BadInput
-from glowdial.core.supply.circuit import Load, Supply, Topology, silicon_rectifier
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.supply.circuit import Load, Supply, Topology, silicon_rectifier
+from glowdial.core.physics.supply.steady import steady_state
 
 CHOKE_H, CHOKE_OHM = 10.0, 200.0
 

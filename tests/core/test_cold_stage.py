@@ -8,10 +8,10 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
-from glowdial.core.journey.cold_stage import bridged_hz
-from glowdial.core.journey.plan import journey
 from glowdial.core.journey.steps import Status, Step
-from glowdial.core.resonance import resonating_inductance_h
+from glowdial.core.physics.resonance import resonating_inductance_h
+from glowdial.core.plan.journey import journey
+from glowdial.core.stages.cold.steps import bridged_hz
 
 FACTS = tidewater_facts()
 ROOM = an_answer(1, "cold.windings", "room", {"temperature": 21.0, "leads": 0.3})

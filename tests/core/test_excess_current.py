@@ -8,18 +8,18 @@ import numpy as np
 import pytest
 
 from builders import a_supply
-from glowdial.core.circuit import Heater, Heaters
-from glowdial.core.errors import BadInput
-from glowdial.core.supply.circuit import Supply, Topology, silicon_rectifier
-from glowdial.core.supply.diagnosis import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.circuit import Heater, Heaters
+from glowdial.core.physics.supply.circuit import Supply, Topology, silicon_rectifier
+from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.stages.bring_up.supply_diagnosis import (
     Cause,
     Excess,
     SupplyReading,
     decide_excess,
     diagnose,
 )
-from glowdial.core.supply.line_current import heater_line_a, with_rectifier_a
-from glowdial.core.supply.steady import steady_state
 
 SUPPLIES = {
     "vacuum": a_supply(exponent=1.4),

@@ -5,12 +5,18 @@ from __future__ import annotations
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
-from glowdial.core.bench_kit import BenchKit, MeterLimits, meter_limits, meter_words, ohm_ranges
-from glowdial.core.errors import BadInput
-from glowdial.core.journey.filament_stage import FILAMENTS, filament_steps
-from glowdial.core.journey.plan import journey
+from glowdial.core.bench.equipment import (
+    BenchKit,
+    MeterLimits,
+    meter_limits,
+    meter_words,
+    ohm_ranges,
+)
 from glowdial.core.journey.steps import Status
-from glowdial.core.ohmmeter import OhmmeterKind
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.ohmmeter import OhmmeterKind
+from glowdial.core.plan.journey import journey
+from glowdial.core.stages.cold.filament_step import FILAMENTS, filament_steps
 from glowdial.demo.fill import demo_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.workshop.sheets import read_sheet

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from scipy import signal
 from scipy.integrate import solve_ivp
 
-from glowdial.core.avc import avc_after_v, settled_avc_v
-from glowdial.core.errors import BadInput
-from glowdial.core.filters import CrystalFilter, MechanicalFilter
-from glowdial.core.frequency_modulation import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.avc import avc_after_v, settled_avc_v
+from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
+from glowdial.core.physics.frequency_modulation import (
     Discriminator,
     decode_stereo,
     deemphasis,

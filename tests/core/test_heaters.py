@@ -9,17 +9,17 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from glowdial.core.errors import BadInput
-from glowdial.core.heaters import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.heaters import (
     HeaterString,
     emission_share,
     resistance_share,
     settled_current_share,
     settled_theta,
 )
-from glowdial.core.ohmmeter import OhmmeterKind, OhmRange, filament_on_ohmmeter
-from glowdial.core.supply.limiter import Lamp, limited_v
-from glowdial.core.supply.rampup import warmth
+from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange, filament_on_ohmmeter
+from glowdial.core.physics.supply.limiter import Lamp, limited_v
+from glowdial.core.physics.supply.rampup import warmth
 
 # an AC/DC set: rectifier, output and three signal tubes on 0.15 A, with a ballast
 KITCHEN = HeaterString((35.0, 50.0, 12.6, 12.6, 12.6), (0.15,) * 5, (18.0, 25.0, 15.0, 15.0, 14.0))

@@ -7,17 +7,6 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts, walked
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.journey.function_matrix import (
-    MATRIX,
-    CellState,
-    cell_key,
-    matrix_of,
-    read_cell,
-    summary,
-)
-from glowdial.core.journey.intake_stage import as_seen, weak_evidence
-from glowdial.core.journey.plan import journey, missing_cautions
 from glowdial.core.journey.record import Entered, JobRecord
 from glowdial.core.journey.registers import (
     FORMS,
@@ -29,7 +18,18 @@ from glowdial.core.journey.registers import (
     read_line,
 )
 from glowdial.core.journey.steps import Status
-from glowdial.core.safety import Danger, Trait, traits_of
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.plan.journey import journey, missing_cautions
+from glowdial.core.safety.cautions import Danger, Trait, traits_of
+from glowdial.core.stages.intake.function_matrix import (
+    MATRIX,
+    CellState,
+    cell_key,
+    matrix_of,
+    read_cell,
+    summary,
+)
+from glowdial.core.stages.intake.steps import as_seen, weak_evidence
 
 FACTS = tidewater_facts()
 ROW = "bc AM"

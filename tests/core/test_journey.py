@@ -7,9 +7,7 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, slipway_facts, tidewater_facts, walked
-from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.plan import Journey, journey, missing_cautions
 from glowdial.core.journey.record import (
     Acknowledgement,
     Answer,
@@ -20,9 +18,11 @@ from glowdial.core.journey.record import (
     SwitchedOff,
     TemporaryConnection,
 )
-from glowdial.core.journey.report import build_report
 from glowdial.core.journey.steps import Ask, Doing, Stage, Status
-from glowdial.core.safety import Activity, Danger, caution, dangers_for
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.plan.journey import Journey, journey, missing_cautions
+from glowdial.core.plan.report import build_report
+from glowdial.core.safety.cautions import Activity, Danger, caution, dangers_for
 
 FACTS = tidewater_facts()
 RAMP = {"25": 0.0, "40": 0.0, "55": 139.0, "70": 157.0, "85": 187.0, "100": 218.0}

@@ -12,16 +12,16 @@ from hypothesis import strategies as st
 from scipy.optimize import brentq, fsolve
 
 from builders import tidewater_facts
-from glowdial.core.operating import (
+from glowdial.core.physics.operating_point import (
+    AmplifierStage,
     Device,
     Role,
-    Stage,
     Strain,
     TypicalPoint,
     operating_point,
 )
 
-OUTPUT = Stage(
+OUTPUT = AmplifierStage(
     "V4",
     Role.OUTPUT,
     Device.PENTODE,
@@ -31,7 +31,7 @@ OUTPUT = Stage(
     grid_leak_ohm=470e3,
     coupled_from="V3",
 )
-IF_STAGE = Stage(
+IF_STAGE = AmplifierStage(
     "V2",
     Role.IF,
     Device.PENTODE,
@@ -40,7 +40,7 @@ IF_STAGE = Stage(
     screen_ohm=56e3,
     cathode_ohm=260.0,
 )
-TRIODE = Stage(
+TRIODE = AmplifierStage(
     "V3",
     Role.DETECTOR,
     Device.TRIODE,
@@ -48,7 +48,7 @@ TRIODE = Stage(
     plate_ohm=220e3,
     cathode_ohm=2e3,
 )
-SILICON = Stage(
+SILICON = AmplifierStage(
     "Q1",
     Role.IF,
     Device.TRANSISTOR,
@@ -62,7 +62,7 @@ SILICON = Stage(
 
 @pytest.mark.parametrize("feed_v", [60.0, 140.0, 235.0])
 @pytest.mark.parametrize("stage", [OUTPUT, IF_STAGE])
-def test_a_pentode_stands_where_its_equations_agree(stage: Stage, feed_v: float) -> None:
+def test_a_pentode_stands_where_its_equations_agree(stage: AmplifierStage, feed_v: float) -> None:
     data = stage.typical
     whole = data.plate_a + data.screen_a
     drive = 1.5 * data.plate_a / data.transconductance_s
@@ -116,7 +116,7 @@ def test_a_transistor_is_the_divider_and_its_emitter() -> None:
     st.floats(0.2, 5.0),
 )
 def test_nothing_leaves_the_rails(
-    stage: Stage, feed_v: float, strength: float, factor: float
+    stage: AmplifierStage, feed_v: float, strength: float, factor: float
 ) -> None:
     strain = Strain(strength=strength, plate_factor=factor, cathode_factor=1.0 / factor)
     found = operating_point(stage, feed_v, strain)

@@ -10,22 +10,22 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from glowdial.core.errors import BadInput
-from glowdial.core.parts.choose import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.combinations import (
     Joined,
-    StockLine,
+    Stocked,
     Wanted,
     choose_capacitor,
     choose_resistor,
     rating_above_w,
 )
-from glowdial.core.parts.marking import (
+from glowdial.core.physics.preferred_values import Series, nearest_standard, standard_values
+from glowdial.core.stages.parts.marking import (
     body_tip_dot,
     marked_capacitors,
     mica_dots,
     resistor_bands,
 )
-from glowdial.core.parts.values import Series, nearest_standard, standard_values
 
 
 @pytest.mark.parametrize(
@@ -112,7 +112,7 @@ def test_the_nearest_value_is_nearest_by_ratio(value: float, series: Series) -> 
     assert abs(math.log10(found / value)) <= 0.5 * widest + 1e-9
 
 
-def by_looking_at_everything(wanted: Wanted, stock: list[StockLine]) -> tuple[bool, int, float]:
+def by_looking_at_everything(wanted: Wanted, stock: list[Stocked]) -> tuple[bool, int, float]:
     """Independent: every combination in plain loops; (inside, parts, distance by ratio)."""
     best: tuple[bool, int, float] | None = None
     low, high = wanted.value * (1 - wanted.below), wanted.value * (1 + wanted.above)
@@ -140,7 +140,7 @@ def test_the_chosen_part_is_the_true_best(block: int) -> None:
     rng = random.Random(block)
     for _ in range(100):
         stock = [
-            StockLine(
+            Stocked(
                 rng.choice(standard_values(Series.E12, 1e-6, 100e-6)) * rng.uniform(0.98, 1.02),
                 rng.choice([160.0, 250.0, 350.0, 450.0, 630.0]),
                 rng.choice([0, 1, 2, 5, 1000]),
@@ -163,7 +163,7 @@ def test_the_chosen_part_is_the_true_best(block: int) -> None:
 
 
 def test_resistors_go_in_series_and_parallel_and_share_the_heat() -> None:
-    stock = [StockLine(470.0, 5.0), StockLine(1000.0, 2.0), StockLine(2200.0, 2.0)]
+    stock = [Stocked(470.0, 5.0), Stocked(1000.0, 2.0), Stocked(2200.0, 2.0)]
     series = choose_resistor(Wanted(1470.0, 0.01, 0.01, 5.9), stock)
     assert series is None or not series.inside  # 1 k takes 4 of 5.9 W and has 2
     light = choose_resistor(Wanted(1470.0, 0.01, 0.01, 2.9), stock)
@@ -175,7 +175,7 @@ def test_resistors_go_in_series_and_parallel_and_share_the_heat() -> None:
 
 def test_a_resistor_of_200_watts_is_refused_in_words() -> None:
     with pytest.raises(BadInput, match="more than a resistor"):
-        choose_resistor(Wanted(100.0, 0.1, 0.1, 200.0), [StockLine(100.0, 5.0)])
+        choose_resistor(Wanted(100.0, 0.1, 0.1, 200.0), [Stocked(100.0, 5.0)])
     with pytest.raises(BadInput, match="more than 100 W"):
         rating_above_w(200.0)
     assert rating_above_w(4.1) == 5.0

@@ -9,25 +9,17 @@ import numpy as np
 import pytest
 
 from builders import a_record, a_supply, an_answer, tidewater_facts, walked
-from glowdial.core.errors import BadInput
-from glowdial.core.journey.parts_stage import found_parts, part_states
-from glowdial.core.journey.plan import journey
 from glowdial.core.journey.record import Change, JobRecord
 from glowdial.core.journey.steps import Status
-from glowdial.core.parts.listing import (
-    DANGEROUS,
-    Part,
-    PartKind,
-    PartUse,
-    School,
-    StockItem,
-    batches,
-    check_measured,
-    leakage_limit_a,
-    need_of,
-    substitutes,
-)
-from glowdial.core.parts.marking import marking_of
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.parts import Part, PartKind, PartUse
+from glowdial.core.plan.journey import journey
+from glowdial.core.stages.parts.marking import marking_of
+from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
+from glowdial.core.stages.parts.needs import need_of
+from glowdial.core.stages.parts.order import DANGEROUS, School, batches
+from glowdial.core.stages.parts.steps import found_parts, part_states
+from glowdial.core.stages.parts.substitutes import StockItem, substitutes
 
 FACTS = tidewater_facts()
 SUPPLY = a_supply()

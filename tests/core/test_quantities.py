@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from glowdial.core.errors import BadInput
-from glowdial.core.quantities import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import (
     BY_NAME,
     RESISTANCE,
     TURNS,

@@ -7,19 +7,19 @@ from dataclasses import replace
 import pytest
 
 from builders import a_supply, aligned, an_answer, tidewater_facts, walked
-from glowdial.core.errors import BadInput
-from glowdial.core.journey.plan import Journey, journey
-from glowdial.core.journey.ramp_stage import check_ramp_entry, moving_words
 from glowdial.core.journey.record import Change, JobRecord
 from glowdial.core.journey.steps import Ask, Status
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import Waveform, silicon_rectifier
-from glowdial.core.supply.limiter import Lamp
-from glowdial.core.supply.line_current import behind_lamp_v, expected_line_a
-from glowdial.core.supply.ramp_school import PROTECTS, RampSchool
-from glowdial.core.supply.rampup import expectation
-from glowdial.core.supply.steady import steady_state
-from glowdial.core.supply.stop import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import Waveform, silicon_rectifier
+from glowdial.core.physics.supply.limiter import Lamp
+from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
+from glowdial.core.physics.supply.rampup import expectation
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.plan.journey import Journey, journey
+from glowdial.core.stages.bring_up.ramp_schools import PROTECTS, RampSchool
+from glowdial.core.stages.bring_up.ramp_step import check_ramp_entry, moving_words
+from glowdial.core.stages.bring_up.stop_rules import (
     RampReading,
     check_order,
     check_possible,

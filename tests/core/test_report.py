@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from builders import a_record, an_answer, tidewater_facts
-from glowdial.core.journey.plan import journey
 from glowdial.core.journey.record import (
     Change,
     Closure,
@@ -12,8 +11,9 @@ from glowdial.core.journey.record import (
     SwitchedOff,
     TemporaryConnection,
 )
-from glowdial.core.journey.report import Report, build_report
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.plan.journey import journey
+from glowdial.core.plan.report import Report, build_report
 
 FACTS = tidewater_facts()
 

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from glowdial.core.errors import BadInput
-from glowdial.core.resonance import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.resonance import (
     CoupledPair,
     TunedCircuit,
     circuit_response,

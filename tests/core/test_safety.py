@@ -7,8 +7,8 @@ from dataclasses import replace
 import pytest
 
 from builders import tidewater_facts
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.safety import (
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.safety.cautions import (
     CLOSING,
     TABLE,
     Activity,

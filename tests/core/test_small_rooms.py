@@ -10,18 +10,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import brentq
 
-from glowdial.core.avc import gain_at_avc, settled_avc_v
-from glowdial.core.dial import DialCurve, DialMark
-from glowdial.core.errors import BadInput
-from glowdial.core.levels import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.levels import (
     db_voltage,
     dbm_from_emf_v,
     emf_v_from_dbm,
     emf_v_from_pd_dbuv,
     terminal_v,
 )
-from glowdial.core.performance import NoiseReading, next_level_v, sensitivity_v
-from glowdial.core.windows import Verdict, Window, judge, symmetric
+from glowdial.core.language.verdicts import Verdict, Window, judge, symmetric
+from glowdial.core.physics.avc import gain_at_avc, settled_avc_v
+from glowdial.core.stages.dial.curve import DialCurve, DialMark
+from glowdial.core.stages.proof.noise_ratio import NoiseReading, next_level_v, sensitivity_v
 
 
 @given(st.floats(0.01, 500.0), st.floats(0.5, 8.0), st.floats(0.0, 3.0))

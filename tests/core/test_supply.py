@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from builders import a_supply, tidewater_facts
-from glowdial.core.errors import BadInput
-from glowdial.core.supply.circuit import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.supply.circuit import (
     Rectifier,
     RectifierKind,
     Supply,
@@ -23,7 +23,7 @@ from glowdial.core.supply.circuit import (
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.supply.rampup import (
+from glowdial.core.physics.supply.rampup import (
     RAMP_FRACTIONS,
     RampPhase,
     expectation,
@@ -31,7 +31,7 @@ from glowdial.core.supply.rampup import (
     phase,
     warmth,
 )
-from glowdial.core.supply.steady import SupplyPoint, steady_state
+from glowdial.core.physics.supply.steady import SupplyPoint, steady_state
 
 SELENIUM = Rectifier(RectifierKind.SELENIUM, threshold_v=10.0, resistance_ohm=120.0)
 

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from builders import a_supply
-from glowdial.core.supply.circuit import (
+from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
     Rectifier,
@@ -26,7 +26,7 @@ from glowdial.core.supply.circuit import (
     gas_rectifier,
     silicon_rectifier,
 )
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.physics.supply.steady import steady_state
 
 PLACE = Path(__file__).parent / "ngspice"
 STORED = json.loads((PLACE / "answers.json").read_text("utf-8"))

@@ -10,8 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import fsolve
 
-from glowdial.core.errors import BadInput
-from glowdial.core.tracking import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
     TrackedBand,

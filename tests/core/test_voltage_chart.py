@@ -11,14 +11,13 @@ import pytest
 
 from builders import a_record, aligned, an_answer, tidewater_facts, walked
 from glowdial.bench.simulated import SimulatedBench
-from glowdial.core.bench_kit import BenchKit, MeterLimits
-from glowdial.core.journey.plan import journey
+from glowdial.core.bench.equipment import BenchKit, MeterLimits
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Status, Step
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.line_current import heater_volts
-from glowdial.core.voltage_chart import (
-    ChartFigure,
+from glowdial.core.model.facts import ChartFigure, ReceiverFacts
+from glowdial.core.physics.supply.line_current import heater_volts
+from glowdial.core.plan.journey import journey
+from glowdial.core.stages.bring_up.voltage_chart import (
     chart_lines,
     chart_meter_ohm,
     heater_lines,

@@ -11,9 +11,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from builders import FIVE_TUBE_FORM, tidewater_facts
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import RectifierKind
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import RectifierKind
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet

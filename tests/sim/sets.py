@@ -6,7 +6,7 @@ import json
 from functools import cache
 from typing import Any
 
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.workshop.sheets import check_sheet

@@ -7,10 +7,10 @@ from pathlib import Path
 import pytest
 
 from builders import a_workshop, slipway_facts, tidewater_facts
-from glowdial.core.journey.dial_stage import dial_curve
-from glowdial.core.journey.if_stage import aligning
-from glowdial.core.journey.proof_stage import LEFT, measured_sensitivity_v
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.intermediate.steps import aligning
+from glowdial.core.stages.proof.steps import LEFT, measured_sensitivity_v
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sheets.facts import receiver_facts

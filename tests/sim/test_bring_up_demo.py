@@ -9,7 +9,7 @@ import pytest
 
 from builders import a_workshop
 from glowdial.core.journey.steps import Step
-from glowdial.core.parts.listing import School
+from glowdial.core.stages.parts.order import School
 from glowdial.demo.fill import (
     DEMO_SEED,
     demo_sheet,
@@ -19,11 +19,11 @@ from glowdial.demo.fill import (
 )
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import Condition
-from glowdial.workshop.desk import Stamp
 from glowdial.workshop.entries import AnswerCommand, acknowledge, record_answer, withdraw
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import JobView, OpenCommand, job_view, open_job
 from glowdial.workshop.sheets import keep_sheet, read_sheet
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Stamp
 
 
 def opened(folder: Path, sheet: str, condition: Condition) -> tuple[Workshop, int]:

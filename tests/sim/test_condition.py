@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders import slipway_facts, tidewater_facts
-from glowdial.core.errors import BadInput
+from glowdial.core.language.errors import BadInput
 from glowdial.sim.condition import (
     CapacitorFault,
     Condition,

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from sets import kitchen_set, tuner
 
 from builders import aligned, found, tidewater_facts
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.steady import steady_state
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.steady import steady_state
 from glowdial.sim.condition import (
     CapacitorFault,
     DeviceFault,
@@ -175,7 +175,7 @@ def test_a_drifted_ballast_starves_the_string() -> None:
 
 
 def test_an_aged_selenium_stack_gives_less() -> None:
-    from glowdial.core.supply.circuit import Rectifier, RectifierKind
+    from glowdial.core.physics.supply.circuit import Rectifier, RectifierKind
 
     supply = tuner().supply
     assert supply is not None

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from builders import aligned, found, slipway_facts, tidewater_facts
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.resonance import passband
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.physics.resonance import passband
 from glowdial.sim.condition import Condition, neglected
 from glowdial.sim.receiver import METERS, SimulatedReceiver
 from glowdial.sim.state import BenchState

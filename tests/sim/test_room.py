@@ -9,9 +9,9 @@ import pytest
 from sets import altered, circuit
 
 from builders import aligned, tidewater_facts
-from glowdial.core.errors import BadInput
-from glowdial.core.ohmmeter import filament_on_ohmmeter
-from glowdial.core.resonance import passband
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.ohmmeter import filament_on_ohmmeter
+from glowdial.core.physics.resonance import passband
 from glowdial.sim.condition import CapacitorFault, ResistorFault
 from glowdial.sim.instruments import instruments
 from glowdial.sim.instruments.multimeter import RANGES

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from sets import communications_set, double_set, loop_set, tuner
 
 from builders import aligned, found, tidewater_facts
-from glowdial.core.errors import BadInput
-from glowdial.core.noise import Place
-from glowdial.core.resonance import passband
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.noise import Site
+from glowdial.core.physics.resonance import passband
 from glowdial.sim.audio import audio_parts, stereo_waveform, waveform
 from glowdial.sim.condition import (
     CapacitorFault,
@@ -171,7 +171,7 @@ def test_built_in_aerials_hear_a_field_and_the_place(kind: str, louder: float) -
     assert peak_hz(receiver, state, 1e6, 20e3) == pytest.approx(1e6, abs=3e3)
     quiet, city = (
         receiver.detected(replace(state, place=place)).noise_v
-        for place in (Place.SCREENED, Place.CITY)
+        for place in (Site.SCREENED, Site.CITY)
     )
     # half a metre of rod catches less of it than the circuit makes itself
     assert city > louder * quiet
@@ -181,7 +181,7 @@ def test_a_wired_set_on_its_dummy_does_not_hear_the_place() -> None:
     receiver = aligned(FACTS)
     state = tuned(1e6)
     noises = [
-        receiver.detected(replace(state, place=p)).noise_v for p in (Place.SCREENED, Place.CITY)
+        receiver.detected(replace(state, place=p)).noise_v for p in (Site.SCREENED, Site.CITY)
     ]
     assert noises[0] == noises[1]
 

@@ -26,9 +26,9 @@ from glowdial.api import (
     sheets,
     stock,
 )
-from glowdial.api.guard import Guard
+from glowdial.api.host_check import Guard
 from glowdial.api.shapes import Health
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.workshop import Workshop
 
 
 def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:

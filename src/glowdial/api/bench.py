@@ -11,10 +11,10 @@ from glowdial.api.live import live
 from glowdial.api.requests import MeasureRequest, TurnRequest
 from glowdial.api.shapes import BenchShape, MeasuredShape, Stopped, TurnedShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
-from glowdial.core.guard import guard_of
-from glowdial.workshop.benches import bench_view, measure, turn
-from glowdial.workshop.desk import Stamp
+from glowdial.core.bench.watch import guard_of
+from glowdial.workshop.bench_work import bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
+from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
 GuardText = Annotated[str, Query(max_length=40)]

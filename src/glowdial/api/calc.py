@@ -6,13 +6,13 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from glowdial.api.requests import Request
-from glowdial.core.dial import DialCurve, DialMark
-from glowdial.core.errors import BadInput
-from glowdial.core.guard import guard_of
-from glowdial.core.performance import NoiseReading, sensitivity_v
-from glowdial.core.quantities import BY_NAME, echo, parse
-from glowdial.core.supply.steady import steady_state
-from glowdial.core.tracking import Gang, TrimmerPlace, signal_circuit, three_point
+from glowdial.core.bench.watch import guard_of
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import BY_NAME, echo, parse
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.physics.tracking import Gang, TrimmerPlace, signal_circuit, three_point
+from glowdial.core.stages.dial.curve import DialCurve, DialMark
+from glowdial.core.stages.proof.noise_ratio import NoiseReading, sensitivity_v
 from glowdial.sheets.facts import supply_of
 from glowdial.sheets.receiver import SupplySheet
 

@@ -7,15 +7,17 @@ from pydantic import BaseModel, Field
 
 from glowdial.api.calc import SUPPLY_EXAMPLE
 from glowdial.api.requests import Request
-from glowdial.core.journey.cold_stage import bridged_hz
-from glowdial.core.parts.listing import Part, PartKind, PartUse, need_of, substitutes
-from glowdial.core.supply.diagnosis import Excess, decide_excess
-from glowdial.core.supply.limiter import Lamp
-from glowdial.core.supply.line_current import behind_lamp_v, expected_line_a, heater_volts
-from glowdial.core.supply.rampup import expectation
-from glowdial.core.supply.stop import RampReading, check_possible, stop_reasons
-from glowdial.core.voltage_chart import ChartLine
-from glowdial.core.windows import judge
+from glowdial.core.language.verdicts import judge
+from glowdial.core.model.parts import Part, PartKind, PartUse
+from glowdial.core.physics.supply.limiter import Lamp
+from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a, heater_volts
+from glowdial.core.physics.supply.rampup import expectation
+from glowdial.core.stages.bring_up.stop_rules import RampReading, check_possible, stop_reasons
+from glowdial.core.stages.bring_up.supply_diagnosis import Excess, decide_excess
+from glowdial.core.stages.bring_up.voltage_chart import ChartLine
+from glowdial.core.stages.cold.steps import bridged_hz
+from glowdial.core.stages.parts.needs import need_of
+from glowdial.core.stages.parts.substitutes import substitutes
 from glowdial.sheets.circuit import HeatersSheet
 from glowdial.sheets.circuit_facts import heaters_of
 from glowdial.sheets.facts import supply_of

@@ -8,11 +8,12 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from glowdial.api.requests import Request
-from glowdial.core.cold_checks import safest_range, winding
-from glowdial.core.ohmmeter import OhmmeterKind, OhmRange
-from glowdial.core.parts.choose import StockLine, Wanted, choose_capacitor, choose_resistor
-from glowdial.core.parts.marking import marked_capacitors, mica_dots, resistor_bands
-from glowdial.core.parts.values import Series, nearest_standard
+from glowdial.core.physics.combinations import Stocked, Wanted, choose_capacitor, choose_resistor
+from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
+from glowdial.core.physics.preferred_values import Series, nearest_standard
+from glowdial.core.stages.cold.filament_ranges import safest_range
+from glowdial.core.stages.cold.windings import winding
+from glowdial.core.stages.parts.marking import marked_capacitors, mica_dots, resistor_bands
 
 router = APIRouter(prefix="/api/calc", tags=["calc"])
 
@@ -42,7 +43,7 @@ def calc_filament(body: FilamentRequest) -> FilamentAnswer:
     """Which of a meter's resistance ranges may touch a filament."""
     ranges = [OhmRange(r.name, r.kind, r.open_v, r.short_a) for r in body.ranges]
     best, every = safest_range([(body.meter, ranges)], body.filament_v, body.filament_a)
-    return FilamentAnswer(use=best.range_name, danger=best.danger, words=[v.words for v in every])
+    return FilamentAnswer(use=best.range_name, danger=best.risk, words=[v.words for v in every])
 
 
 class WindingRequest(Request):
@@ -124,7 +125,7 @@ def calc_part(body: PartRequest) -> PartAnswer:
     """What replaces a part from stock: fewest parts inside the window, then nearest by ratio.
     ``lines`` are places in the stock, empty when nothing there carries the rating."""
     wanted = Wanted(body.value, body.below, body.above, body.rating)
-    stock = [StockLine(s.value, s.rating, s.count) for s in body.stock]
+    stock = [Stocked(s.value, s.rating, s.count) for s in body.stock]
     choose = choose_capacitor if body.kind == "capacitor" else choose_resistor
     found = choose(wanted, stock)
     series = Series.E6 if body.kind == "capacitor" else Series.E12

@@ -7,17 +7,17 @@ from pydantic import BaseModel, Field
 
 from glowdial.api.calc import SUPPLY_EXAMPLE
 from glowdial.api.requests import Request
-from glowdial.core.discharge import discharge_time_s, discharge_words
-from glowdial.core.supply.diagnosis import SupplyReading, diagnose
-from glowdial.core.supply.limiter import Lamp
-from glowdial.core.supply.series_resistor import (
+from glowdial.core.physics.discharge import discharge_time_s, discharge_words
+from glowdial.core.physics.supply.limiter import Lamp
+from glowdial.core.physics.supply.series_resistor import (
     LoadKind,
-    Place,
     ResistorChoice,
+    ResistorPlace,
     ResistorReading,
     resistor_choices,
     series_resistor,
 )
+from glowdial.core.stages.bring_up.supply_diagnosis import SupplyReading, diagnose
 from glowdial.sheets.circuit import HeatersSheet
 from glowdial.sheets.circuit_facts import heaters_of
 from glowdial.sheets.facts import supply_of
@@ -80,7 +80,7 @@ class ResistorRequest(Request):
         ],
     )
     target_v: float = Field(gt=0, le=2000, examples=[235.0])
-    place: Place = Field(examples=["behind the reservoir"])
+    place: ResistorPlace = Field(examples=["behind the reservoir"])
     load: LoadKind = Field(examples=["resistive"])
     supply: SupplySheet = Field(examples=[SUPPLY_EXAMPLE])
 

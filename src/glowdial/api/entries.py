@@ -21,10 +21,10 @@ from glowdial.api.requests import (
 )
 from glowdial.api.shapes import Written
 from glowdial.api.wiring import KeyDep, WorkshopDep
-from glowdial.core.quantities import TURNS, parse
+from glowdial.core.language.quantities import TURNS, parse
 from glowdial.workshop import entries
-from glowdial.workshop.desk import Stamp
 from glowdial.workshop.jobs import HAND, SIMULATED
+from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["entries"])
 JobId = Annotated[int, Path(ge=1, le=2**53)]

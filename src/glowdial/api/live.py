@@ -9,10 +9,10 @@ from dataclasses import asdict
 
 from fastapi import Request
 
-from glowdial.core.errors import GlowDialError
-from glowdial.core.guard import Guard
-from glowdial.workshop.benches import live_values
-from glowdial.workshop.house import Workshop
+from glowdial.core.bench.watch import Guard
+from glowdial.core.language.errors import GlowDialError
+from glowdial.workshop.bench_work import live_values
+from glowdial.workshop.workshop import Workshop
 
 EVERY_S = 0.25
 

@@ -11,7 +11,14 @@ from pydantic import BaseModel
 from sqlalchemy.exc import OperationalError
 from starlette.exceptions import HTTPException
 
-from glowdial.core.errors import BadInput, Conflict, Doubted, GlowDialError, LinkTrouble, NotFound
+from glowdial.core.language.errors import (
+    BadInput,
+    Conflict,
+    Doubted,
+    GlowDialError,
+    LinkTrouble,
+    NotFound,
+)
 
 MEDIA_TYPE = "application/problem+json"
 

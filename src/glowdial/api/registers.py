@@ -14,11 +14,12 @@ from glowdial.api.requests import Request as Body
 from glowdial.api.shapes import Written
 from glowdial.api.step_shapes import FieldShape
 from glowdial.api.wiring import KeyDep, WorkshopDep
-from glowdial.core.journey.function_matrix import Matrix
-from glowdial.core.journey.parts_stage import PartState
-from glowdial.core.parts.listing import Substitute, check_measured
+from glowdial.core.stages.intake.function_matrix import Matrix
+from glowdial.core.stages.parts.measured import check_measured
+from glowdial.core.stages.parts.steps import PartState
+from glowdial.core.stages.parts.substitutes import Substitute
 from glowdial.workshop import parts, registers
-from glowdial.workshop.desk import Stamp
+from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["registers"])
 JobId = Annotated[int, Path(ge=1, le=2**53)]

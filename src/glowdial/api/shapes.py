@@ -10,8 +10,8 @@ from pydantic import BaseModel
 from glowdial.api.step_shapes import GapShape, StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.registers import Register, is_open
-from glowdial.core.journey.report import Report
-from glowdial.workshop.benches import BenchView
+from glowdial.core.plan.report import Report
+from glowdial.workshop.bench_work import BenchView
 from glowdial.workshop.jobs import JobView, KnownSet, ShelfLine, Visit
 from glowdial.workshop.log import LogLine
 

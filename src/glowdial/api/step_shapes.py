@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from glowdial.core.journey.plan import missing_cautions
 from glowdial.core.journey.steps import Ask, Field, Plot, Result, Step
-from glowdial.core.receiver import Gap
-from glowdial.core.safety import Danger, caution
+from glowdial.core.model.facts import Gap
+from glowdial.core.plan.journey import missing_cautions
+from glowdial.core.safety.cautions import Danger, caution
 from glowdial.workshop.jobs import JobView
 
 

@@ -6,8 +6,8 @@ from typing import Annotated
 
 from fastapi import Depends, Header, Request
 
-from glowdial.core.errors import BadInput
-from glowdial.workshop.house import Workshop
+from glowdial.core.language.errors import BadInput
+from glowdial.workshop.workshop import Workshop
 
 
 def workshop_of(request: Request) -> Workshop:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from glowdial.bench.port import Bench, Settings
-from glowdial.core.alignment import find_maximum, match_reading, peak_by_turning
-from glowdial.core.errors import Conflict
+from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
 from glowdial.core.journey.steps import Doing, Recipe
+from glowdial.core.language.errors import Conflict
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 FIND_LEVEL_V = 1e-3

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from glowdial.bench.visa import VisaLine
-from glowdial.core.errors import BadInput
+from glowdial.core.language.errors import BadInput
 
 DIVISIONS = 10.0
 

@@ -12,7 +12,7 @@ from glowdial.bench.network import (
     NetworkOscilloscope,
 )
 from glowdial.bench.port import Settings
-from glowdial.core.errors import Conflict
+from glowdial.core.language.errors import Conflict
 
 MOVED_LEADS = ("reservoir", "volts at the set", "series resistor")
 GENERATOR_LIMITS_V = (1e-6, 0.1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from glowdial.core.errors import Conflict
+from glowdial.core.language.errors import Conflict
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ import string
 from dataclasses import dataclass
 from importlib import resources
 
-from glowdial.core.errors import BadInput, NotFound
+from glowdial.core.language.errors import BadInput, NotFound
 
 LONGEST_PROFILE = 20_000
 CALLS = {

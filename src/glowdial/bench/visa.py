@@ -13,7 +13,7 @@ import socket
 from typing import Any
 
 from glowdial.bench.profile import Profile
-from glowdial.core.errors import BadInput, LinkTrouble
+from glowdial.core.language.errors import BadInput, LinkTrouble
 
 ADDRESS = re.compile(r"[A-Za-z0-9.-]+")
 UNIT = re.compile(r"[+-]?[0-9.]+(?:[eE][+-]?[0-9]+)?\s*([A-Za-zµΩ%]{1,6})")

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from glowdial.core.errors import Conflict
 from glowdial.core.journey.steps import Ask, Field
-from glowdial.core.quantities import (
+from glowdial.core.language.errors import Conflict
+from glowdial.core.language.quantities import (
     AUDIO_VOLTS,
     AVC_VOLTS,
     CURRENT,

@@ -17,12 +17,12 @@ import typer
 import uvicorn
 
 from glowdial.api.app import create_app
-from glowdial.core.errors import GlowDialError
+from glowdial.core.language.errors import GlowDialError
 from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.workshop import Workshop
 
 # the simulated multimeter settles as a needle does
 NEEDLE_S = 0.2

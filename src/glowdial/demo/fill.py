@@ -18,12 +18,12 @@ from glowdial.sim.condition import (
     neglected,
 )
 from glowdial.store.database import Database
-from glowdial.workshop.desk import Stamp
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import OpenCommand, job_view, open_job
 from glowdial.workshop.registers import enter_line, enter_photo, fill_cells
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.stock import StockCommand, put_in_stock
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Stamp
 
 DEMO_SEED = 1962
 # nobody has bent the plates of the museum's sets

@@ -8,16 +8,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from glowdial.core.journey.cold_stage import TUBES, WINDINGS
-from glowdial.core.journey.parts_stage import SCHOOL as PARTS_SCHOOL
-from glowdial.core.journey.plan import missing_cautions
 from glowdial.core.journey.steps import Ask, Stage, Status, Step
-from glowdial.core.parts.listing import School
-from glowdial.workshop.benches import measure
-from glowdial.workshop.desk import Stamp
+from glowdial.core.plan.journey import missing_cautions
+from glowdial.core.stages.cold.steps import TUBES, WINDINGS
+from glowdial.core.stages.parts.order import School
+from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
+from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import JobView, job_view
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Stamp
 
 MOST_ENTRIES = 400
 STORY = {

@@ -9,8 +9,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from glowdial.core.circuit import AerialKind
-from glowdial.core.operating import Device, Role
+from glowdial.core.model.circuit import AerialKind
+from glowdial.core.physics.operating_point import Device, Role
 from glowdial.sheets.section import (
     Amperes,
     Frequency,

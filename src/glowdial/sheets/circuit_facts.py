@@ -6,7 +6,7 @@ the sheet's load current. A stage's bias resistor follows from the device's own 
 
 from __future__ import annotations
 
-from glowdial.core.circuit import (
+from glowdial.core.model.circuit import (
     Aerial,
     AvcLaw,
     Circuit,
@@ -16,8 +16,8 @@ from glowdial.core.circuit import (
     Heater,
     Heaters,
 )
-from glowdial.core.filters import CrystalFilter, MechanicalFilter
-from glowdial.core.operating import Device, Role, Stage, TypicalPoint
+from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
+from glowdial.core.physics.operating_point import AmplifierStage, Device, Role, TypicalPoint
 from glowdial.sheets.circuit import (
     ELECTRODES,
     CircuitSheet,
@@ -53,22 +53,24 @@ def circuit_of(sheet: ReceiverSheet) -> Circuit:
     )
 
 
-def _stage(sheet: StageSheet) -> Stage:
+def _stage(sheet: StageSheet) -> AmplifierStage:
     values = sheet.model_dump(exclude={"typical", "coupled_from"})
     typical = TypicalPoint(**sheet.typical.model_dump())
-    return Stage(**values, typical=typical, coupled_from=sheet.coupled_from or "")
+    return AmplifierStage(**values, typical=typical, coupled_from=sheet.coupled_from or "")
 
 
-def _norm_stages(sheet: ReceiverSheet) -> tuple[Stage, ...]:
+def _norm_stages(sheet: ReceiverSheet) -> tuple[AmplifierStage, ...]:
     """Mixer, IF, detector and first audio, output, on the sheet's B+ and load current."""
     b_plus = sheet.supply.load_nominal_v if sheet.supply else NORM_B_PLUS_V
     load_a = sheet.supply.load_current_a if sheet.supply else NORM_LOAD_A
     screen_v = min(NORM_SCREEN_V, 0.6 * b_plus)
 
-    def pentode(name: str, role: Role, share: float, bias_v: float, slope_s: float) -> Stage:
+    def pentode(
+        name: str, role: Role, share: float, bias_v: float, slope_s: float
+    ) -> AmplifierStage:
         plate_a, screen_a = 0.75 * share * load_a, 0.25 * share * load_a
         point = TypicalPoint(b_plus, plate_a, -bias_v, slope_s, screen_v, screen_a)
-        return Stage(
+        return AmplifierStage(
             name,
             role,
             Device.PENTODE,
@@ -82,7 +84,7 @@ def _norm_stages(sheet: ReceiverSheet) -> tuple[Stage, ...]:
 
     plate_a = 0.55 * b_plus / NORM_FIRST_AUDIO_OHM
     first = TypicalPoint(0.45 * b_plus, plate_a, -1.2, 0.6e-3)
-    audio = Stage(
+    audio = AmplifierStage(
         "V3",
         Role.DETECTOR,
         Device.TRIODE,
@@ -93,7 +95,7 @@ def _norm_stages(sheet: ReceiverSheet) -> tuple[Stage, ...]:
     )
     out_a, out_screen_a = 0.54 * load_a, 0.06 * load_a
     out = TypicalPoint(0.93 * b_plus, out_a, -0.05 * b_plus, 0.14 * out_a, b_plus, out_screen_a)
-    output = Stage(
+    output = AmplifierStage(
         "V4",
         Role.OUTPUT,
         Device.PENTODE,
@@ -140,7 +142,7 @@ def heaters_of(sheet: HeatersSheet | None, rectifiers: set[str] | None = None) -
     return Heaters(own, sheet.in_series, sheet.dropper_ohm)
 
 
-def _points(given: CircuitSheet, stages: tuple[Stage, ...]) -> tuple[ConnectionPoint, ...]:
+def _points(given: CircuitSheet, stages: tuple[AmplifierStage, ...]) -> tuple[ConnectionPoint, ...]:
     """The sheet's own points, and every node under its own name."""
     own = [ConnectionPoint(p.key, p.name, p.node, p.series_ohm) for p in given.points]
     common = ("aerial", "mixer grid", "avc", "detector", "audio", "b-plus", "reservoir", "line")
@@ -149,5 +151,5 @@ def _points(given: CircuitSheet, stages: tuple[Stage, ...]) -> tuple[ConnectionP
     return (*own, *(ConnectionPoint(n, n, n) for n in nodes if n not in taken))
 
 
-def _has(stage: Stage, electrode: str) -> bool:
+def _has(stage: AmplifierStage, electrode: str) -> bool:
     return electrode != "screen" or stage.device is Device.PENTODE

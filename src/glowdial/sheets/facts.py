@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from glowdial.core.circuit import Circuit
-from glowdial.core.errors import BadInput
-from glowdial.core.receiver import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.circuit import Circuit
+from glowdial.core.model.facts import (
     DEFAULT_DIAL_TOLERANCE,
     Adjuster,
     BandFacts,
+    ChartFigure,
     Gap,
     IfTransformer,
     ReceiverFacts,
     SensitivityPoint,
     TubeFact,
 )
-from glowdial.core.safety import Trait
-from glowdial.core.supply.circuit import (
+from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
     Rectifier,
@@ -29,7 +29,7 @@ from glowdial.core.supply.circuit import (
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.tracking import (
+from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
     TrackedBand,
@@ -37,7 +37,7 @@ from glowdial.core.tracking import (
     signal_circuit,
     three_point,
 )
-from glowdial.core.voltage_chart import ChartFigure
+from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.circuit_facts import circuit_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,

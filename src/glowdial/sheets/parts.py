@@ -9,8 +9,8 @@ from typing import Self
 
 from pydantic import Field, model_validator
 
-from glowdial.core.parts.listing import Part, PartKind, PartUse
-from glowdial.core.receiver import WindingFact
+from glowdial.core.model.facts import WindingFact
+from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.sheets.section import Key, Resistance, Section, Source, Volts, Words, refuse
 
 AREAS = ("supply", "if", "oscillator", "aerial", "audio")

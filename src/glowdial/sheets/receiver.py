@@ -12,9 +12,9 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from glowdial.core.safety import Trait
-from glowdial.core.supply.circuit import RectifierKind, Topology, Waveform
-from glowdial.core.tracking import AdjusterKind, TrimmerPlace
+from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
+from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
+from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.circuit import CircuitSheet
 from glowdial.sheets.parts import PartSheet, WindingSheet
 from glowdial.sheets.section import (

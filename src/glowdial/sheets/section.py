@@ -9,7 +9,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic_core import PydanticCustomError
 
-from glowdial.core.errors import BadInput
+from glowdial.core.language.errors import BadInput
 
 
 class Source(StrEnum):

@@ -10,8 +10,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from glowdial.core.supply.circuit import RectifierKind, Topology
-from glowdial.core.tracking import AdjusterKind
+from glowdial.core.physics.supply.circuit import RectifierKind, Topology
+from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     Chassis,

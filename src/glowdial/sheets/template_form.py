@@ -10,8 +10,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from glowdial.core.errors import BadInput
-from glowdial.core.quantities import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import (
     AC_VOLTS,
     CURRENT,
     DC_VOLTS,
@@ -24,7 +24,7 @@ from glowdial.core.quantities import (
     khz,
     parse,
 )
-from glowdial.core.supply.circuit import RectifierKind
+from glowdial.core.physics.supply.circuit import RectifierKind
 from glowdial.sheets.receiver import (
     Chassis,
 )

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.errors import BadInput
-from glowdial.core.frequency_modulation import (
+from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.frequency_modulation import (
     FULL_DEVIATION_HZ,
     Discriminator,
     decode_stereo,
@@ -18,9 +18,9 @@ from glowdial.core.frequency_modulation import (
     limited_v,
     multiplex,
 )
-from glowdial.core.operating import Role
+from glowdial.core.physics.operating_point import Role
 from glowdial.sim.signal_path import AUDIO_BAND_HZ, DETECTOR_EFFICIENCY, FM_WIDTHS, SignalPath
-from glowdial.sim.stages import gain_share
+from glowdial.sim.stage_strains import gain_share
 from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]

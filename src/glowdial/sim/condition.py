@@ -15,11 +15,11 @@ import numpy as np
 from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.dataclasses import dataclass
 
-from glowdial.core.errors import BadInput
-from glowdial.core.operating import Device, Stage
-from glowdial.core.parts.listing import Part, PartUse
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.tracking import AdjusterKind
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.parts import Part, PartUse
+from glowdial.core.physics.operating_point import AmplifierStage, Device
+from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.sheets.section import fault_in_words
 
 # how far a neglected set's adjusters stand from where they belong, in turns either way
@@ -250,7 +250,7 @@ def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
             _has_screen(where, stages[fault.stage])
 
 
-def _has_screen(where: str, stage: Stage) -> None:
+def _has_screen(where: str, stage: AmplifierStage) -> None:
     if stage.device is not Device.PENTODE:
         raise BadInput(f"{where}.part", stage.name, "has no screen to bypass", "coupling")
 

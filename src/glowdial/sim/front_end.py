@@ -9,10 +9,10 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.aerials import loop_effective_height_m
-from glowdial.core.circuit import Aerial, AerialKind
-from glowdial.core.receiver import BandFacts, ReceiverFacts
-from glowdial.core.tracking import AdjusterKind
+from glowdial.core.model.circuit import Aerial, AerialKind
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.physics.aerials import loop_effective_height_m
+from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.sim.condition import Condition, SwitchFault
 from glowdial.sim.state import BenchState
 

@@ -7,8 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.receiver import IfTransformer, ReceiverFacts
-from glowdial.core.resonance import (
+from glowdial.core.model.facts import IfTransformer, ReceiverFacts
+from glowdial.core.physics.resonance import (
     CoupledPair,
     TunedCircuit,
     circuit_response,

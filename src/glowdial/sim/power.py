@@ -9,8 +9,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.circuit import Heater
-from glowdial.core.heaters import (
+from glowdial.core.model.circuit import Heater
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.heaters import (
     DIRECT_TIME_S,
     INDIRECT_TIME_S,
     LOSS_EXPONENT,
@@ -19,19 +20,18 @@ from glowdial.core.heaters import (
     resistance_share,
     settled_theta,
 )
-from glowdial.core.operating import OperatingPoint
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.supply.circuit import (
+from glowdial.core.physics.operating_point import OperatingPoint
+from glowdial.core.physics.supply.circuit import (
     RectifierKind,
     Supply,
     Waveform,
     with_dead_half,
 )
-from glowdial.core.supply.limiter import Lamp, limited_v
-from glowdial.core.supply.line_current import with_rectifier_a
-from glowdial.core.supply.rampup import warming_state
-from glowdial.core.supply.series_resistor import Place, on_silicon
-from glowdial.core.supply.steady import SupplyPoint
+from glowdial.core.physics.supply.limiter import Lamp, limited_v
+from glowdial.core.physics.supply.line_current import with_rectifier_a
+from glowdial.core.physics.supply.rampup import warming_state
+from glowdial.core.physics.supply.series_resistor import ResistorPlace, on_silicon
+from glowdial.core.physics.supply.steady import SupplyPoint
 from glowdial.sim.condition import (
     Condition,
     FilterFault,
@@ -39,7 +39,7 @@ from glowdial.sim.condition import (
     RectifierFault,
     leak_or_never,
 )
-from glowdial.sim.stages import drawn_share, operating_points
+from glowdial.sim.stage_strains import drawn_share, operating_points
 from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]
@@ -250,7 +250,7 @@ class Power:
             if isinstance(fault, FilterFault):
                 worn = _leaky(worn, fault, state.healed.get(str(fault.place), 0.0))
         if state.series_ohm is not None:
-            place = Place.BEHIND if state.series_behind else Place.AHEAD
+            place = ResistorPlace.BEHIND if state.series_behind else ResistorPlace.AHEAD
             worn = on_silicon(worn, state.series_ohm, place)
         if state.load_lifted:
             idle_a = IDLE_SHARE * supply.load.current_a

@@ -9,10 +9,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from glowdial.core.circuit import ConnectionPoint
-from glowdial.core.errors import BadInput
-from glowdial.core.ohmmeter import OhmRange, filament_on_ohmmeter
-from glowdial.core.operating import OPEN_OHM
+from glowdial.core.language.errors import BadInput
+from glowdial.core.model.circuit import ConnectionPoint
+from glowdial.core.physics.ohmmeter import OhmRange, filament_on_ohmmeter
+from glowdial.core.physics.operating_point import OPEN_OHM
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 

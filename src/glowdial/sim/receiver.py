@@ -14,13 +14,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from glowdial.core.cold_checks import copper_ohm
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.operating import OPEN_OHM, Strain
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.physics.copper import copper_ohm
+from glowdial.core.physics.operating_point import OPEN_OHM, Strain
 from glowdial.sim.audio import AudioParts, audio_parts
 from glowdial.sim.condition import CapacitorFault, WindingFault
 from glowdial.sim.signal_path import SignalPath
-from glowdial.sim.stages import strain_of
+from glowdial.sim.stage_strains import strain_of
 from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6

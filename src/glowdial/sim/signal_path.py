@@ -9,17 +9,17 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.aerials import loop_field_v_per_m
-from glowdial.core.avc import avc_after_v, gain_at_avc, settled_avc_v
-from glowdial.core.circuit import AerialKind
-from glowdial.core.noise import BOLTZMANN, ROOM_K, Place, external_field_v_per_m
-from glowdial.core.operating import Role
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.model.circuit import AerialKind
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.aerials import loop_field_v_per_m
+from glowdial.core.physics.avc import avc_after_v, gain_at_avc, settled_avc_v
+from glowdial.core.physics.noise import BOLTZMANN, ROOM_K, Site, external_field_v_per_m
+from glowdial.core.physics.operating_point import Role
 from glowdial.sim.condition import Condition
 from glowdial.sim.front_end import FrontEnd, front_end
 from glowdial.sim.if_chain import IF_TUBE_S, IfChain
 from glowdial.sim.power import Power, PowerPoint
-from glowdial.sim.stages import gain_share
+from glowdial.sim.stage_strains import gain_share
 from glowdial.sim.state import BenchState, Moving
 
 Floats = NDArray[np.float64]
@@ -215,8 +215,8 @@ class SignalPath:
             aerial_ohm = (aerial_ohm + RF_NOISE_OHM) * amplified + front.rf.dynamic_ohm()
         density = 4.0 * BOLTZMANN * ROOM_K * aerial_ohm
         listening = front.source.kind is not AerialKind.WIRE or not state.injection
-        if listening and state.place != Place.SCREENED:
-            field = external_field_v_per_m(Place(state.place), state.dial_hz, 1.0)
+        if listening and state.place != Site.SCREENED:
+            field = external_field_v_per_m(Site(state.place), state.dial_hz, 1.0)
             outside = front.induced_v(field, state.dial_hz) * float(front.aerial_gain(at)[0])
             density += outside**2
         return density

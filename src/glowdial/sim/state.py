@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from glowdial.core.noise import Place
+from glowdial.core.physics.noise import Site
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +45,7 @@ class BenchState:
     fm_deviation_hz: float = 0.0
     avc_clamp_v: float | None = None
     beat_on: bool = False
-    place: str = Place.SCREENED
+    place: str = Site.SCREENED
     lamp_w: float = 0.0
     load_lifted: bool = False
     series_ohm: float | None = None

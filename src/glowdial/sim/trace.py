@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.avc import avc_after_v
+from glowdial.core.physics.avc import avc_after_v
 from glowdial.sim.audio import waveform
 from glowdial.sim.probes import node, point
 from glowdial.sim.room import Room

@@ -9,7 +9,6 @@ from typing import Any, TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import NotFound
 from glowdial.core.journey.record import (
     Acknowledgement,
     Answer,
@@ -21,6 +20,7 @@ from glowdial.core.journey.record import (
     SwitchedOff,
     TemporaryConnection,
 )
+from glowdial.core.language.errors import NotFound
 from glowdial.store.tables import (
     AcknowledgementRow,
     AnswerRow,

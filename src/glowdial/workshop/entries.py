@@ -6,17 +6,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from glowdial.core.errors import BadInput, Conflict, Doubted, NotFound
 from glowdial.core.journey.entry import Entry, read_entry
-from glowdial.core.journey.handover import HAND_OVER
-from glowdial.core.journey.plan import missing_cautions
-from glowdial.core.journey.ramp_stage import RAMP, check_ramp_entry, moving_words
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask
+from glowdial.core.language.errors import BadInput, Conflict, Doubted, NotFound
+from glowdial.core.plan.journey import missing_cautions
+from glowdial.core.stages.bring_up.ramp_step import RAMP, check_ramp_entry, moving_words
+from glowdial.core.stages.handover.steps import HAND_OVER
 from glowdial.store.records import rows_of
 from glowdial.store.tables import SwitchedOffRow, TemporaryRow
-from glowdial.workshop.desk import Desk, Stamp, write
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import SIMULATED, job_view
 from glowdial.workshop.parts import (
     given_back,
@@ -24,6 +22,8 @@ from glowdial.workshop.parts import (
     part_consequences,
     part_texts,
 )
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Desk, Stamp, write
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3

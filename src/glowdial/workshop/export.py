@@ -25,7 +25,7 @@ from glowdial.store.tables import (
     TemporaryRow,
     WithdrawalRow,
 )
-from glowdial.workshop.house import Workshop
+from glowdial.workshop.workshop import Workshop
 
 TABLES = (
     AnswerRow,

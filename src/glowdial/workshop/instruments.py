@@ -20,18 +20,18 @@ from glowdial.bench.network import (
 from glowdial.bench.network_bench import NetworkBench
 from glowdial.bench.profile import CALLS, read_profile, shipped_profile
 from glowdial.bench.visa import VisaLine
-from glowdial.core.bench_kit import (
+from glowdial.core.bench.equipment import (
     GeneratorLimits,
     generator_limits,
     generator_words,
     meter_limits,
     meter_words,
 )
-from glowdial.core.errors import BadInput, Conflict, GlowDialError, NotFound
+from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, NotFound
 from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
-from glowdial.workshop.house import Workshop, once
-from glowdial.workshop.kit import kit_of
+from glowdial.workshop.equipment import kit_of
+from glowdial.workshop.workshop import Workshop, once
 
 LEAST_TRACE_S, LONGEST_TRACE_S = 1e-4, 100.0
 SHIPPED = {kind: kind.replace(" ", "-") for kind in CALLS}

@@ -10,11 +10,11 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.journey.plan import Journey, journey
 from glowdial.core.journey.record import CABINET, JobRecord
-from glowdial.core.journey.report import Report, build_report
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.plan.journey import Journey, journey
+from glowdial.core.plan.report import Report, build_report
 from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
 from glowdial.store.records import JobRows, get_job, record_of
@@ -26,11 +26,11 @@ from glowdial.store.tables import (
     SetRow,
     SheetRow,
 )
-from glowdial.workshop.desk import standing
-from glowdial.workshop.house import Workshop, once
-from glowdial.workshop.kit import kit_of
+from glowdial.workshop.equipment import kit_of
 from glowdial.workshop.log import LogLine, log_of
 from glowdial.workshop.sheets import facts_of, get_sheet
+from glowdial.workshop.workshop import Workshop, once
+from glowdial.workshop.writing import standing
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 MOST_VISITS = 20

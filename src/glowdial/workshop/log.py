@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from glowdial.core.journey.function_matrix import MATRIX
-from glowdial.core.journey.plan import Journey
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.steps import Result, Step
-from glowdial.core.quantities import turns
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.language.quantities import turns
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.plan.journey import Journey
+from glowdial.core.stages.intake.function_matrix import MATRIX
 from glowdial.store.records import JobRows
 from glowdial.store.tables import (
     AcknowledgementRow,

@@ -9,10 +9,17 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import NotFound
 from glowdial.core.journey.entry import Entry
-from glowdial.core.journey.intake_stage import as_seen
-from glowdial.core.journey.parts_stage import (
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.language.errors import NotFound
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.parts import Part, PartUse
+from glowdial.core.safety.cautions import Trait, traits_of
+from glowdial.core.stages.intake.steps import as_seen
+from glowdial.core.stages.parts.measured import check_measured
+from glowdial.core.stages.parts.needs import Need, need_of
+from glowdial.core.stages.parts.steps import (
     FIT,
     ORDER,
     RESTUFF,
@@ -21,27 +28,14 @@ from glowdial.core.journey.parts_stage import (
     parts_of,
     school_of,
 )
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import Ask, Step
-from glowdial.core.parts.listing import (
-    Need,
-    Part,
-    PartUse,
-    StockItem,
-    Substitute,
-    check_measured,
-    need_of,
-    substitutes,
-)
-from glowdial.core.receiver import ReceiverFacts
-from glowdial.core.safety import Trait, traits_of
+from glowdial.core.stages.parts.substitutes import StockItem, Substitute, substitutes
 from glowdial.sim.condition import Condition, renewed
 from glowdial.store.records import get_bench
 from glowdial.store.tables import StockRow
-from glowdial.workshop.desk import Desk
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import job_view
 from glowdial.workshop.stock import stock_items
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Desk
 
 
 @dataclass(frozen=True, slots=True)

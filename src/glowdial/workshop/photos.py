@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from glowdial.core.errors import BadInput
+from glowdial.core.language.errors import BadInput
 
 LARGEST_BYTES = 12_000_000
 LARGEST_PIXELS = 60_000_000

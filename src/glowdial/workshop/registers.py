@@ -8,8 +8,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from glowdial.core.errors import BadInput, Conflict, NotFound
-from glowdial.core.journey.function_matrix import MATRIX, Matrix, cell_key, matrix_of, read_cell
 from glowdial.core.journey.record import Entered
 from glowdial.core.journey.registers import (
     FORMS,
@@ -22,11 +20,19 @@ from glowdial.core.journey.registers import (
     line_title,
     read_line,
 )
+from glowdial.core.language.errors import BadInput, Conflict, NotFound
+from glowdial.core.stages.intake.function_matrix import (
+    MATRIX,
+    Matrix,
+    cell_key,
+    matrix_of,
+    read_cell,
+)
 from glowdial.store.records import rows_of
 from glowdial.store.tables import PhotoRow, RegisterRow
-from glowdial.workshop.desk import Desk, Stamp, write
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.jobs import job_view
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Desk, Stamp, write
 
 MOST_LINES = 500
 MOST_CELLS = 400

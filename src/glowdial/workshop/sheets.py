@@ -11,15 +11,15 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.receiver import ReceiverFacts
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.section import fault_in_words
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
-from glowdial.workshop.house import Workshop, once
+from glowdial.workshop.workshop import Workshop, once
 
 LARGEST_SHEET_BYTES = 1_000_000
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from glowdial.sim.condition import Condition, neglected, read_condition
-from glowdial.workshop.house import Workshop
 from glowdial.workshop.sheets import facts_of, get_sheet
+from glowdial.workshop.workshop import Workshop
 
 
 def condition_for(

@@ -13,12 +13,19 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from glowdial.core.errors import BadInput, NotFound
-from glowdial.core.journey.parts_stage import ORDER
-from glowdial.core.parts.listing import StockItem
-from glowdial.core.quantities import CAPACITANCE, DC_VOLTS, RESISTANCE, WATTS, engineering, parse
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.language.quantities import (
+    CAPACITANCE,
+    DC_VOLTS,
+    RESISTANCE,
+    WATTS,
+    engineering,
+    parse,
+)
+from glowdial.core.stages.parts.steps import ORDER
+from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.store.tables import AnswerRow, JobRow, SetRow, StockRow, WithdrawalRow
-from glowdial.workshop.house import Workshop, once
+from glowdial.workshop.workshop import Workshop, once
 
 KINDS = ("capacitor", "electrolytic", "resistor")
 SAFETY_CLASSES = ("", "X1", "X2", "Y1", "Y2")

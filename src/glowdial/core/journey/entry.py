@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from glowdial.core.errors import BadInput
 from glowdial.core.journey.steps import Ask, Field
-from glowdial.core.quantities import echo, parse, split_values
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import echo, parse, split_values
 
 DOUBT_FACTOR = 300.0
 LONGEST_TEXT = 4000

@@ -10,13 +10,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from glowdial.core.errors import BadInput, NotFound
 from glowdial.core.journey.entry import Entry, read_entry
 from glowdial.core.journey.record import Entered, JobRecord
 from glowdial.core.journey.steps import Ask, Field
-from glowdial.core.parts.listing import PartKind, PartUse
-from glowdial.core.parts.marking import marking_of
-from glowdial.core.quantities import CAPACITANCE, RESISTANCE, engineering
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.language.quantities import CAPACITANCE, RESISTANCE, engineering
+from glowdial.core.model.parts import PartKind, PartUse
+from glowdial.core.stages.parts.marking import marking_of
 
 PRESET_TOLERANCE = 0.02
 UNDECIDED, KEEP, UNDO, ASK_OWNER = "not decided", "keep", "undo", "ask the owner"

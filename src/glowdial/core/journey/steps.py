@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from glowdial.core.quantities import Quantity
-from glowdial.core.windows import Judgement, Window, judge
+from glowdial.core.language.quantities import Quantity
+from glowdial.core.language.verdicts import Judgement, Window, judge
 
 
 class Stage(StrEnum):

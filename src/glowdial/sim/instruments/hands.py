@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from glowdial.core.errors import GlowDialError
-from glowdial.core.noise import Place
+from glowdial.core.language.errors import GlowDialError
+from glowdial.core.physics.noise import Site
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.instruments.multimeter import HEATER
 from glowdial.sim.room import Room
@@ -53,7 +53,7 @@ def hands(room: Room, others: Mapping[str, ScpiInstrument]) -> ScpiInstrument:
         room.change(avc_clamp_v=None if off else number(text, low=0.0, high=100.0))
 
     def stand(text: str) -> None:
-        room.change(place=_one_of(text, {str(p) for p in Place}))
+        room.change(place=_one_of(text, {str(p) for p in Site}))
 
     def wait(text: str) -> None:
         seconds = number(text, low=0.0, high=3600.0)

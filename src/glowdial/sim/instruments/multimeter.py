@@ -6,9 +6,9 @@ old series ohmmeter; its buzzer range burns battery filaments out.
 
 from __future__ import annotations
 
-from glowdial.core.errors import GlowDialError
-from glowdial.core.ohmmeter import OhmmeterKind, OhmRange
-from glowdial.core.operating import OPEN_OHM
+from glowdial.core.language.errors import GlowDialError
+from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
+from glowdial.core.physics.operating_point import OPEN_OHM
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.probes import filament_reading, resistance_ohm
 from glowdial.sim.receiver import METER_OHM

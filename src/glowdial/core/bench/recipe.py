@@ -1,0 +1,42 @@
+"""What a bench does to get the values of a question."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from typing import Any
+
+from glowdial.core.bench.settings import NO_CHANGE, Change
+
+
+class Doing(StrEnum):
+    """What a bench does to get the values of a question."""
+
+    READ = "read"
+    FIND_FREQUENCY = "find the frequency"
+    TURN_AND_FIND = "turn, then find the frequency"
+    PEAK = "peak"
+    MATCH_LEVEL = "match the level"
+    TONE_PAIR = "tone on and off"
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """How the values of a question are obtained at a bench that can be read and set.
+
+    ``change`` is what is set first; to ``READ`` is to read the measurands of the question's required
+    fields. ``wait_s`` is time to stand at these settings before reading, ``span_hz`` how far either
+    side of the dial mark to look.
+    """
+
+    doing: Doing
+    change: Change = NO_CHANGE
+    adjuster: str | None = None
+    turns: float | None = None
+    target_v: float | None = None
+    span_hz: float | None = None
+    wait_s: float = 0.0
+
+    def setting(self, **values: Any) -> Recipe:
+        """The same with some settings more, or others."""
+        return replace(self, change=self.change.but(**values))

@@ -1,0 +1,175 @@
+"""What is known of a receiver, as the computation wants it: frozen facts drawn from its data sheet.
+
+A figure that the sheet does not give is None, and a Gap says where it will be missed.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from glowdial.core.language.errors import NotFound
+from glowdial.core.model.circuit import Circuit
+from glowdial.core.model.parts import Part
+from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
+
+DEFAULT_DIAL_TOLERANCE = 0.005
+
+
+@dataclass(frozen=True, slots=True)
+class Adjuster:
+    """Anything that a tool turns.
+
+    ``change_per_turn`` is the relative change of its part (the trimmer's whole capacity, strays
+    included, or the coil's inductance) for one turn clockwise; None when the sheet does not say.
+    """
+
+    key: str
+    name: str
+    kind: AdjusterKind
+    tool: str
+    where: str
+    change_per_turn: float | None
+    travel_turns: float
+
+
+@dataclass(frozen=True, slots=True)
+class IfTransformer:
+    """An IF can with its two adjusters, in signal order, and its windings by design.
+
+    Qs are loaded, coupling is a multiple of the critical one.
+    """
+
+    key: str
+    name: str
+    primary: str
+    secondary: str
+    capacitance_f: float = 115e-12
+    primary_q: float = 88.0
+    secondary_q: float = 96.0
+    coupling_of_critical: float = 0.88
+
+
+@dataclass(frozen=True, slots=True)
+class SensitivityPoint:
+    """A frequency to prove, with the limit in V EMF through the dummy aerial, if there is one."""
+
+    band: str
+    frequency_hz: float
+    limit_v: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class BandFacts:
+    """One wave band: its scale, its nominal tracking, and where it is adjusted.
+
+    ``low_adjuster`` and ``aerial_adjuster`` are None where the set has none that turns.
+    """
+
+    key: str
+    name: str
+    low_hz: float
+    high_hz: float
+    high_mark_hz: float
+    low_mark_hz: float
+    high_adjuster: str
+    low_adjuster: str | None
+    aerial_adjuster: str | None
+    tolerance: float
+    tracked: TrackedBand
+    dial_marks_hz: tuple[float, ...]
+    rf_adjuster: str | None = None
+
+    def tolerance_hz(self, mark_hz: float) -> float:
+        """Permitted dial error at a mark."""
+        return self.tolerance * mark_hz
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Something that the sheet does not give: what, what is done about it meanwhile, and the name
+    of the stage where it is missed."""
+
+    what: str
+    instead: str
+    stage: str
+
+
+@dataclass(frozen=True, slots=True)
+class TubeFact:
+    """A tube or transistor of the line-up: where it stands, what it does, its type."""
+
+    position: str
+    function: str
+    type: str
+
+
+@dataclass(frozen=True, slots=True)
+class WindingFact:
+    """A winding with its resistance at 20 degrees by the sheet, and the area it belongs to."""
+
+    key: str
+    name: str
+    resistance_ohm: float
+    area: str
+
+
+ELECTRODE_TOLERANCE = 0.20
+
+
+@dataclass(frozen=True, slots=True)
+class ChartFigure:
+    """One figure of the maker's chart: stage, electrode, volts as its meter read them."""
+
+    stage: str
+    electrode: str
+    volts: float
+    tolerance: float = ELECTRODE_TOLERANCE
+
+
+@dataclass(frozen=True, slots=True)
+class ReceiverFacts:
+    """All that the stages need to know of a model.
+
+    ``traits`` are those of ``safety.Trait`` that the sheet tells beyond the kind of chassis.
+    """
+
+    title: str
+    chassis: str
+    intermediate_frequency_hz: float
+    transformers: tuple[IfTransformer, ...]
+    adjusters: tuple[Adjuster, ...]
+    bands: tuple[BandFacts, ...]
+    sensitivity: tuple[SensitivityPoint, ...]
+    line_v: float | None
+    supply: Supply | None
+    b_plus_resistance_ohm: float | None
+    warm_up_minutes: float
+    dummy_aerial: str
+    controls: tuple[str, ...]
+    circuit: Circuit
+    traits: tuple[str, ...] = ()
+    gaps: tuple[Gap, ...] = field(default=())
+    tubes: tuple[TubeFact, ...] = ()
+    windings: tuple[WindingFact, ...] = ()
+    parts: tuple[Part, ...] = ()
+    chart: tuple[ChartFigure, ...] = ()
+    chart_ohm_per_volt: float | None = None
+
+    def adjuster(self, key: str) -> Adjuster:
+        """The adjuster of that key; raises NotFound."""
+        for adjuster in self.adjusters:
+            if adjuster.key == key:
+                return adjuster
+        raise NotFound("adjuster", key)
+
+    def band(self, key: str) -> BandFacts:
+        """The band of that key; raises NotFound."""
+        for band in self.bands:
+            if band.key == key:
+                return band
+        raise NotFound("band", key)
+
+    def if_adjusters(self) -> tuple[str, ...]:
+        """IF adjusters in peaking order: last transformer first, secondary before primary."""
+        return tuple(key for t in reversed(self.transformers) for key in (t.secondary, t.primary))

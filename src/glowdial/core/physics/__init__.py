@@ -1,0 +1,1 @@
+"""Circuits as physics: closed forms and solvers that know nothing of a job."""

@@ -1,0 +1,71 @@
+"""How long filter capacitors stay dangerous after switching off.
+
+Several capacitors share one bleeder, so the slowest mode of the whole network counts, not one RC:
+C dv/dt = -G v, solved by the eigenvalues of C^-1/2 G C^-1/2. Starts at the unloaded voltage at high
+line, with cold tubes that draw nothing.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from glowdial.core.physics.supply.circuit import Supply, Topology
+
+SAFE_V = 30.0
+HIGH_LINE = 1.10
+
+
+def discharge_time_s(supply: Supply, *, safe_v: float = SAFE_V) -> float | None:
+    """Seconds until every filter capacitor is below ``safe_v``; None when nothing discharges them.
+
+    The only path counted is the bleeder at the last node: tubes may be cold or missing.
+    """
+    if math.isinf(supply.load.bleeder_ohm):
+        return None
+    first_f = supply.reservoir_f
+    if supply.topology is Topology.DOUBLER:
+        first_f *= 0.5
+    capacity = np.array([first_f, *(s.capacitance_f for s in supply.sections)])
+    conductance = np.zeros((capacity.size, capacity.size))
+    for n, section in enumerate(supply.sections):
+        g = 1.0 / section.resistance_ohm
+        conductance[n, n] += g
+        conductance[n + 1, n + 1] += g
+        conductance[n, n + 1] -= g
+        conductance[n + 1, n] -= g
+    conductance[-1, -1] += 1.0 / supply.load.bleeder_ohm
+    root = np.sqrt(capacity)
+    rates, modes = np.linalg.eigh(conductance / np.outer(root, root))
+    start_v = supply.unloaded_peak_v * HIGH_LINE
+    weights = modes.T @ (root * start_v)
+
+    def highest_v(seconds: float) -> float:
+        return float(np.max(modes @ (weights * np.exp(-rates * seconds)) / root))
+
+    if start_v <= safe_v:
+        return 0.0
+    low, high = 0.0, math.log(start_v / safe_v) / float(rates[0]) * 2.0
+    for _ in range(60):
+        middle = 0.5 * (low + high)
+        if highest_v(middle) > safe_v:
+            low = middle
+        else:
+            high = middle
+    return high
+
+
+def discharge_words(supply: Supply | None) -> str:
+    """A sentence for the caution."""
+    if supply is None:
+        return "Their time is not known: measure every one, and discharge it by hand."
+    seconds = discharge_time_s(supply)
+    if seconds is None:
+        return "There is no bleeder: they hold for hours. Measure and discharge each by hand."
+    spoken = f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
+    start = supply.unloaded_peak_v * HIGH_LINE
+    return (
+        f"By the sheet's bleeder they fall from {start:.0f} V to below 30 V in {spoken}; an open "
+        "bleeder means never, so measure."
+    )

@@ -1,0 +1,1 @@
+"""Power supplies: the circuit, its steady state, the limiter lamp, what heaters draw."""

@@ -1,0 +1,1 @@
+"""The order of the stages, what gates them, what is next, and the report."""

@@ -1,0 +1,1 @@
+"""Dangers, what makes them, and the cautions that are shown."""

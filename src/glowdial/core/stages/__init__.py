@@ -1,0 +1,1 @@
+"""The stages of the journey, a room each; no room imports another."""

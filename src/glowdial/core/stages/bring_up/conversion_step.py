@@ -1,0 +1,272 @@
+"""Selenium to silicon: the new diode drops less, so a series resistor brings B+ back.
+
+Readings with two resistances at the same line voltage enclose the target; the value between them is
+computed, tried and measured. Where the resistor sits decides the law and the heat.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import (
+    Ask,
+    Doing,
+    Field,
+    Lead,
+    Recipe,
+    Result,
+    Stage,
+    Step,
+    result,
+    settle,
+)
+from glowdial.core.language.quantities import (
+    DC_VOLTS,
+    RESISTANCE,
+    engineering,
+    significant,
+    supply_volts,
+)
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.preferred_values import Series, nearest_standard
+from glowdial.core.physics.supply.circuit import RectifierKind, Supply
+from glowdial.core.physics.supply.series_resistor import (
+    LoadKind,
+    ResistorAdvice,
+    ResistorPlace,
+    ResistorReading,
+    on_silicon,
+    resistor_choices,
+    series_resistor,
+    with_resistance,
+)
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.safety.cautions import Activity, dangers_for
+
+CONVERSION = "bring-up.conversion"
+KEEP, CONVERT = "keep the selenium", "convert to silicon"
+TARGET_TOLERANCE = 0.03
+MOST_TRIALS = 6
+FIRST_GUESS_OHM = 15.0
+SHOWN_CHOICES = 3
+PEAK_INVERSE_FACTOR = 2.0 * 2.0**0.5 * 1.1
+
+
+def conversion_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """The step for a set whose sheet has a selenium rectifier; none for others."""
+    supply = facts.supply
+    if supply is None or supply.rectifier.kind is not RectifierKind.SELENIUM:
+        return []
+    return [_conversion(facts, supply, record)]
+
+
+def as_converted(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
+    """The facts with the supply as it was converted in this job, once the resistor is fitted."""
+    fitted = record.latest(CONVERSION, "fitted")
+    if facts.supply is None or fitted is None:
+        return facts
+    place, _ = _wanted(record, facts.supply)
+    supply = on_silicon(facts.supply, fitted.values["ohm"], place)
+    return replace(facts, supply=supply)
+
+
+def _wanted(record: JobRecord, supply: Supply) -> tuple[ResistorPlace, float]:
+    answer = record.latest(CONVERSION, "wanted")
+    designed = steady_state(supply, supply.line_v).node_v[-1]
+    if answer is None:
+        return ResistorPlace.AHEAD, designed
+    return ResistorPlace(answer.texts["place"]), answer.values.get("target", designed)
+
+
+def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step:
+    decide = Ask(
+        "choice",
+        "Keep the selenium rectifier, or convert it to silicon?",
+        (Field("choice", "Rectifier", options=(KEEP, CONVERT)),),
+        KEEP,
+    )
+    step = Step(
+        CONVERSION,
+        Stage.BRING_UP,
+        "Selenium: keep it, or convert it to silicon",
+        "Silicon drops less and never fails with fumes; B+ rises, and a series resistor brings it "
+        "back. Readings from before the filters were changed do not count.",
+        powered=True,
+        dangers=dangers_for(facts, Activity.REPLACING),
+    )
+    decided = record.latest(CONVERSION, decide.key)
+    if decided is None or decided.texts["choice"] == KEEP:
+        return settle(step, remaining=None if decided else decide)
+    place, target_v = _wanted(record, supply)
+    wanted = Ask(
+        "wanted",
+        "Which side of the first filter capacitor does the resistor sit, and what B+ is wanted?",
+        (
+            Field("place", "Resistor", options=tuple(p.value for p in ResistorPlace)),
+            Field("load", "Load", options=tuple(k.value for k in LoadKind)),
+            Field("target", "B+ wanted", DC_VOLTS, required=False, nominal=target_v),
+        ),
+        f"ahead of the reservoir; {significant(target_v, 3)} V is what the sheet's supply gives",
+    )
+    chosen = record.latest(CONVERSION, wanted.key)
+    if chosen is None:
+        return settle(step, remaining=wanted)
+    fitted = record.latest(CONVERSION, "fitted")
+    trials = _trials(record, chosen.seq)
+    advice, remaining = _next(facts, supply, record, trials)
+    step = replace(
+        step,
+        advice=tuple(advice),
+        leads=(
+            Lead("DC meter", "clips", "B+ at the last filter capacitor, behind the resistor"),
+            Lead("resistor box", "clips, insulated", _side(place)),
+        ),
+        results=_results(trials, target_v, fitted),
+        notes=(
+            "Diodes for at least "
+            f"{PEAK_INVERSE_FACTOR * supply.secondary_v:.0f} V peak inverse, each bridged by "
+            "nothing but what the sheet shows.",
+        ),
+        change=("supply", "converted to silicon")
+        if remaining is not None and remaining.key == "fitted"
+        else None,
+    )
+    return settle(step, remaining=remaining if fitted is None else None, retake=remaining)
+
+
+def _side(place: ResistorPlace) -> str:
+    if place is ResistorPlace.AHEAD:
+        return "between rectifier and first capacitor; the probe goes behind both"
+    return "between first capacitor and filter; the probe goes behind both"
+
+
+def _trials(record: JobRecord, after: int) -> list[Answer]:
+    spoiled = max(after, record.last_touch((), ("supply",)))
+    if record.latest(CONVERSION, "fitted") is not None:
+        spoiled = after
+    found = [record.latest(CONVERSION, f"trial{n}") for n in range(1, MOST_TRIALS + 1)]
+    return [a for a in found if a is not None and a.seq > spoiled]
+
+
+def _next(
+    facts: ReceiverFacts, supply: Supply, record: JobRecord, trials: list[Answer]
+) -> tuple[list[str], Ask | None]:
+    """What the trials say, and the next one, or the resistor to fit."""
+    place, target_v = _wanted(record, supply)
+    chosen = record.latest(CONVERSION, "wanted")
+    load = LoadKind(chosen.texts["load"]) if chosen else LoadKind.RESISTIVE
+    if not trials:
+        return (
+            ["First without a resistor: that is the most that B+ can be."],
+            _trial(facts, 1, 0.0, place, None),
+        )
+    readings = tuple(
+        ResistorReading(a.values["ohm"], a.values["b_plus"])
+        for a in sorted(trials, key=lambda a: a.values["ohm"])
+    )
+    silicon = on_silicon(supply, 0.0, place)
+    if len(trials) == 1:
+        guess = _first_guess_ohm(silicon, target_v, place)
+        return (
+            [
+                f"Now one that takes B+ below {significant(target_v, 3)} V: two readings must "
+                "enclose it, at least a tenth apart."
+            ],
+            _trial(facts, 2, guess, place, None),
+        )
+    advice = series_resistor(readings, target_v, place, load, silicon)
+    if not advice.final and len(trials) < MOST_TRIALS:
+        return (
+            [advice.words],
+            _trial(facts, len(trials) + 1, advice.try_ohm, place, advice.predicted_v),
+        )
+    return _to_fit(facts, silicon, advice, target_v, place)
+
+
+def _first_guess_ohm(silicon: Supply, target_v: float, place: ResistorPlace) -> float:
+    """A resistance that surely overshoots: where the model is a tenth below the target."""
+    ohm = FIRST_GUESS_OHM
+    for _ in range(20):
+        tried = with_resistance(silicon, ohm, place)
+        if steady_state(tried, silicon.line_v).node_v[-1] < 0.9 * target_v:
+            break
+        ohm *= 1.6
+    return nearest_standard(ohm, Series.E12)
+
+
+def _trial(
+    facts: ReceiverFacts, n: int, ohm: float, place: ResistorPlace, predicted_v: float | None
+) -> Ask:
+    line_v = facts.line_v or 230.0
+    with_ohm = "no resistor (0)" if ohm == 0.0 else f"about {engineering(ohm, 'ohm')}"
+    return Ask(
+        f"trial{n}",
+        f"Silicon in, {with_ohm} {place.value}, line at {supply_volts(line_v)} V: the resistance "
+        "and B+.",
+        (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS)),
+        f"{ohm:.0f} {significant(predicted_v or 250.0, 3)}",
+        expected_text=f"{significant(predicted_v, 3)} V" if predicted_v else "",
+        recipe=_recipe(ohm, place, line_v),
+    )
+
+
+def _recipe(ohm: float, place: ResistorPlace, line_v: float) -> Recipe:
+    return Recipe(
+        Doing.READ,
+        meters=(("ohm", "series resistor"), ("b_plus", "b-plus")),
+        line_v=line_v,
+        series_ohm=ohm,
+        series_behind=place is ResistorPlace.BEHIND,
+    )
+
+
+def _to_fit(
+    facts: ReceiverFacts,
+    silicon: Supply,
+    advice: ResistorAdvice,
+    target_v: float,
+    place: ResistorPlace,
+) -> tuple[list[str], Ask]:
+    line_v = facts.line_v or 230.0
+    lines = [advice.words]
+    if advice.try_ohm > 0.0:
+        choices = resistor_choices(silicon, line_v, advice.try_ohm, target_v, place)
+        lines += [
+            f"{' + '.join(engineering(v, 'ohm') for v in c.values_ohm)}: B+ "
+            f"{significant(c.b_plus_v, 3)} V, {c.dissipation_w:.2g} W, rate it {c.rating_w:g} W."
+            for c in choices[:SHOWN_CHOICES]
+        ]
+        lines.append(choices[0].words.partition(", ")[2].capitalize())
+    ask = Ask(
+        "fitted",
+        "Fit it, and read the resistance fitted and B+ with it.",
+        (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS, nominal=target_v)),
+        f"{advice.try_ohm:.0f} {significant(target_v, 3)}",
+        expected=Window(
+            target_v * (1 - TARGET_TOLERANCE), target_v * (1 + TARGET_TOLERANCE), target_v
+        ),
+        expected_text=f"{significant(target_v, 3)} V within 3 %",
+        recipe=_recipe(advice.try_ohm, place, line_v),
+    )
+    return lines, ask
+
+
+def _results(trials: list[Answer], target_v: float, fitted: Answer | None) -> tuple[Result, ...]:
+    window = Window(target_v * (1 - TARGET_TOLERANCE), target_v * (1 + TARGET_TOLERANCE), target_v)
+    limits = (f"{significant(window.low or 0.0, 3)} V", f"{significant(window.high or 0.0, 3)} V")
+    found = [
+        result(
+            f"with {engineering(a.values['ohm'], 'ohm')}",
+            f"{significant(a.values['b_plus'], 3)} V",
+            a.values["b_plus"],
+            window,
+            limits,
+            seq=a.seq,
+            ask=a.ask,
+            as_found=a.ask != "fitted",
+        )
+        for a in (*trials, *([fitted] if fitted else []))
+    ]
+    return tuple(found)

@@ -1,0 +1,151 @@
+"""Bring-up begins: the safety gate, the school, and the leads."""
+
+from __future__ import annotations
+
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.registers import open_lines
+from glowdial.core.journey.steps import Ask, Field, Lead, Stage, Step, confirm, settle
+from glowdial.core.language.quantities import WATTS
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import Waveform
+from glowdial.core.physics.supply.limiter import Lamp
+from glowdial.core.physics.supply.line_current import behind_lamp_v
+from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.stages.bring_up.ramp_schools import PROTECTS, RampSchool
+from glowdial.core.stages.parts.order import School
+from glowdial.core.stages.parts.steps import changed_filters, school_of
+
+GATE = "bring-up.gate"
+SCHOOL = "bring-up.school"
+NORM_LAMP_W = 60.0
+NORM_LINE_V = 230.0
+REMINDED = 3
+
+
+def before_power(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """Gate, school and set-up, in that order."""
+    school = [] if on_batteries(facts) else [_school(facts, record)]
+    return [_gate(facts, record), *school, _setting_up(facts, record)]
+
+
+def on_batteries(facts: ReceiverFacts) -> bool:
+    """Whether high tension comes from a battery of its own."""
+    return facts.supply is not None and facts.supply.waveform is Waveform.BATTERY
+
+
+def ramp_school(record: JobRecord) -> RampSchool:
+    """The school chosen; held steps until one is."""
+    answer = record.latest(SCHOOL, "school")
+    return RampSchool(answer.texts["school"]) if answer else RampSchool.STEPS
+
+
+def lamp_of(facts: ReceiverFacts, record: JobRecord) -> Lamp | None:
+    """The limiter lamp, where that school was chosen."""
+    if ramp_school(record) is not RampSchool.LAMP:
+        return None
+    answer = record.latest(SCHOOL, "school")
+    watts = answer.values.get("lamp", NORM_LAMP_W) if answer else NORM_LAMP_W
+    return Lamp(watts, facts.line_v or NORM_LINE_V)
+
+
+def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = confirm("ready", "Everything above is so: the set may have power.")
+    still = [t for t in record.temporaries if t.on and not t.wanted_under_power]
+    lines = [f"Still clipped on: {t.what}, {t.where}." for t in still]
+    lines += [
+        f"Waiting: {next(iter(w for w in e.texts.values() if w), e.key)}."
+        for e in open_lines(record)[:REMINDED]
+    ]
+    step = Step(
+        GATE,
+        Stage.BRING_UP,
+        "Pass the safety gate",
+        "Nothing that follows is open until these are acknowledged for this set.",
+        dangers=dangers_for(facts, Activity.POWER),
+        notes=tuple(lines),
+    )
+    return settle(step, remaining=None if record.latest(GATE, "ready") else ask)
+
+
+def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = Ask(
+        "school",
+        "How do the volts come up?",
+        (
+            Field("school", "School", options=tuple(s.value for s in RampSchool)),
+            Field("lamp", "Lamp, if limited", WATTS, required=False, nominal=NORM_LAMP_W),
+        ),
+        "slow ramp, in held steps",
+    )
+    answer = record.latest(SCHOOL, ask.key)
+    lines = [f"{s.value[0].upper()}{s.value[1:]}: {PROTECTS[s]}." for s in RampSchool]
+    notes: list[str] = []
+    if answer is not None:
+        chosen = ramp_school(record)
+        lines = [f"{chosen.value[0].upper()}{chosen.value[1:]}: {PROTECTS[chosen]}."]
+        notes = _lamp_notes(facts, record)
+        if chosen is RampSchool.CAPACITORS and facts.parts and not changed_filters(facts, record):
+            lines.append("Not every filter capacitor of the list is renewed yet: do that first.")
+    if school_of(record) is School.AS_FOUND and ramp_school(record) is not RampSchool.LAMP:
+        lines.append("It plays as found: briefly, and behind a lamp limiter.")
+    step = Step(
+        SCHOOL,
+        Stage.BRING_UP,
+        "Choose how it is brought up",
+        "No school is safe by itself: each protects against something else.",
+        advice=tuple(lines),
+        notes=tuple(notes),
+    )
+    return settle(step, remaining=None if answer else ask)
+
+
+def _lamp_notes(facts: ReceiverFacts, record: JobRecord) -> list[str]:
+    lamp = lamp_of(facts, record)
+    if lamp is None:
+        return []
+    left = (
+        behind_lamp_v(facts.supply, facts.circuit.heaters, lamp.volts, lamp)
+        if facts.supply
+        else None
+    )
+    if left is None:
+        return ["The sheet gives no heaters, so what the lamp takes cannot be predicted."]
+    return [
+        f"Behind {lamp.power_w:g} W a sound set is left with about {left:.0f} V of "
+        f"{lamp.volts:.0f} V, the lamp dim. A bright lamp is a short."
+    ]
+
+
+def _setting_up(facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = confirm("ready", "Leads on, controls set, line at zero.")
+    step = Step(
+        "bring-up.set-up",
+        Stage.BRING_UP,
+        "Connect the filament battery, the high-tension supply and the meters"
+        if on_batteries(facts)
+        else "Connect the variable supply and the meters",
+        "High tension is brought up slowly so that each fault shows before it harms; the filaments "
+        "are hot before it."
+        if on_batteries(facts)
+        else "The line is brought up slowly so that each fault shows before it harms.",
+        leads=(
+            *supply_leads(facts, record),
+            Lead("DC meter +", "clip", "B+ at the last filter capacitor"),
+            Lead("DC meter -", "clip", "chassis"),
+        ),
+        controls=("loudspeaker or its load connected", "volume at least", "band switch: broadcast"),
+        powered=True,
+    )
+    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+
+
+def supply_leads(facts: ReceiverFacts, record: JobRecord) -> tuple[Lead, ...]:
+    """What the power comes through."""
+    if on_batteries(facts):
+        return (
+            Lead("filament battery", "fuse, polarity checked", "filament leads"),
+            Lead("variable high-tension supply", "fuse, 100 mA", "high-tension leads"),
+        )
+    lamp = lamp_of(facts, record)
+    through = f"lamp, {lamp.power_w:g} W, in series" if lamp else "fuse and line voltmeter"
+    return (Lead("variable line supply", through, "mains plug of the set"),)

@@ -1,0 +1,415 @@
+"""The ramp: AC in with B+, ripple, current and what is seen, judged against this set's own supply.
+
+In held steps, continuous with the expectation moving along, or behind a limiter lamp; each reading
+has its own window, computed for the volts that were really there.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import (
+    Ask,
+    Doing,
+    Field,
+    Lead,
+    Plot,
+    PlotLine,
+    Recipe,
+    Result,
+    Stage,
+    Step,
+    result,
+    settle,
+)
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import (
+    AC_VOLTS,
+    CURRENT,
+    DC_VOLTS,
+    engineering,
+    parse,
+    significant,
+    supply_volts,
+)
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
+from glowdial.core.physics.supply.rampup import (
+    RampPhase,
+    RectifierWear,
+    expectation,
+    fit_wear,
+)
+from glowdial.core.stages.bring_up.gate_steps import (
+    NORM_LINE_V,
+    SCHOOL,
+    lamp_of,
+    on_batteries,
+    ramp_school,
+    supply_leads,
+)
+from glowdial.core.stages.bring_up.ramp_schools import (
+    CONTINUOUS_FROM,
+    CONTINUOUS_STEP,
+    FULL_FROM,
+    RampSchool,
+    fractions,
+)
+from glowdial.core.stages.bring_up.stop_rules import (
+    SEEN,
+    RampReading,
+    check_order,
+    check_possible,
+    stop_reasons,
+)
+
+RAMP = "bring-up.ramp"
+PLOT_POINTS = 16
+BEHIND_LAMP = "lamp"
+MOST_CONTINUOUS = 40
+HELD_TOLERANCE = 0.08
+
+
+@dataclass(frozen=True, slots=True)
+class Ramp:
+    """The step, its wear fit, and whether anything of it was outside."""
+
+    step: Step
+    wear: RectifierWear | None
+
+    @property
+    def suspect(self) -> bool:
+        """Something of it is wrong, and it is through."""
+        outside = any(r.judgement.verdict.outside for r in self.step.results)
+        tired = self.wear is not None and self.wear.tired
+        through = self.step.ask is None or self.step.retake
+        return through and (outside or tired)
+
+
+def ramp_step(facts: ReceiverFacts, record: JobRecord) -> Ramp:
+    """The ramp by the school that was chosen."""
+    line_v = facts.line_v or NORM_LINE_V
+    # another school, or a changed supply, is a new ramp
+    chosen = record.latest(SCHOOL, "school")
+    spoiled = max(record.last_touch((), ("supply",)), chosen.seq if chosen else 0)
+    asks = _asks(facts, record, line_v, spoiled)
+    results: list[Result] = []
+    remaining: Ask | None = None
+    last: Ask | None = None
+    for ask in asks:
+        answer = record.latest(RAMP, ask.key)
+        if answer is not None:
+            results.append(_result(facts, record, answer, spoiled))
+        if remaining is None and (answer is None or answer.seq < spoiled):
+            remaining = ask
+        if results and results[-1].judgement.verdict.outside and answer is not None:
+            last = ask
+    pairs = ramp_pairs(record, spoiled)
+    supply = facts.supply
+    wear = fit_wear(supply, pairs) if supply and remaining is None else None
+    battery = on_batteries(facts)
+    source = "high tension" if battery else "the line"
+    manner = {
+        RampSchool.STEPS: f"Bring {source} up in six steps and read B+",
+        RampSchool.CONTINUOUS: f"Bring {source} up slowly, and read line and B+ as it goes",
+        RampSchool.LAMP: "Full line behind the lamp, then without it, and read B+",
+        RampSchool.CAPACITORS: "Half line, then full line, and read B+",
+    }[ramp_school(record)]
+    step = Step(
+        RAMP,
+        Stage.BRING_UP,
+        manner,
+        "The tubes draw from the first volts; a battery run down shows as volts that sag."
+        if battery
+        else _reason(supply),
+        results=tuple(results),
+        advice=_advice(facts, results, wear),
+        leads=(
+            *supply_leads(facts, record),
+            Lead("DC meter", "clips", "last filter capacitor and chassis"),
+        ),
+        controls=("hold each step until B+ stands still", "watch, smell and listen"),
+        powered=True,
+        plot=_plot(supply, line_v, pairs),
+        cost=_cost(results),
+        alarm=_alarm(facts, record, spoiled),
+    )
+    return Ramp(settle(step, remaining=remaining, retake=last), wear)
+
+
+def _reason(supply: Supply | None) -> str:
+    if supply is None or supply.rectifier.kind.heated:
+        return (
+            "A tube rectifier gives nothing until its heater is warm, at 45 to 65 % of line; no "
+            "volts before that is right."
+        )
+    return (
+        "This rectifier gives DC from the first volts, while the load is still cold: B+ stands "
+        "near its peak until the tubes draw, and may then fall while the line still rises."
+    )
+
+
+def _asks(facts: ReceiverFacts, record: JobRecord, line_v: float, spoiled: int) -> tuple[Ask, ...]:
+    school = ramp_school(record)
+    if school is RampSchool.CONTINUOUS:
+        return _continuous(facts, record, line_v, spoiled)
+    asks = [_held(facts, line_v, f) for f in fractions(school)]
+    if school is RampSchool.LAMP:
+        asks.insert(0, _lamp_ask(facts, record, line_v))
+    return tuple(asks)
+
+
+def _continuous(
+    facts: ReceiverFacts, record: JobRecord, line_v: float, spoiled: int
+) -> tuple[Ask, ...]:
+    """As many readings as are taken; it ends with one at full line."""
+    asks: list[Ask] = []
+    fraction = CONTINUOUS_FROM
+    for n in range(1, MOST_CONTINUOUS + 1):
+        ask = _ask(facts, f"c{n}", min(fraction, 1.0) * line_v)
+        asks.append(ask)
+        answer = record.latest(RAMP, ask.key)
+        if answer is None or answer.seq < spoiled:
+            break
+        if answer.values["ac"] >= FULL_FROM * line_v:
+            break
+        fraction = answer.values["ac"] / line_v + CONTINUOUS_STEP
+    return tuple(asks)
+
+
+def _held(facts: ReceiverFacts, line_v: float, fraction: float) -> Ask:
+    ask = _ask(facts, f"{fraction * 100:.0f}", fraction * line_v)
+    source = "high-tension supply" if on_batteries(facts) else "line"
+    prompt = (
+        f"Set the {source} to {supply_volts(fraction * line_v)} V ({fraction * 100:.0f} %), wait, "
+        "and read its volts and B+."
+    )
+    return replace(ask, prompt=prompt)
+
+
+def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
+    supply = facts.supply
+    window = expectation(supply, ac).window if supply else None
+    nominal = window.nominal if window else None
+    battery = on_batteries(facts)
+    fields = [
+        Field("ac", "supply" if battery else "line", AC_VOLTS, nominal=ac),
+        Field("b_plus", "B+", DC_VOLTS, nominal=nominal or None),
+        Field("ripple", "ripple", AC_VOLTS, required=False),
+        Field("current", "current", CURRENT, required=False),
+        Field("seen", "seen", options=SEEN, required=False),
+    ]
+    return Ask(
+        key,
+        f"Go up slowly; about {supply_volts(ac)} V is next. Read line and B+ at any moment.",
+        tuple(fields),
+        f"{supply_volts(ac)} {significant(max(nominal or 0.0, 0.0), 3)}",
+        expected=window,
+        expected_text=expected_words(facts, ac),
+        recipe=Recipe(
+            Doing.READ,
+            meters=(("ac", "line"), ("b_plus", "b-plus")),
+            line_v=ac,
+            lamp_w=0.0,
+        ),
+    )
+
+
+def _lamp_ask(facts: ReceiverFacts, record: JobRecord, line_v: float) -> Ask:
+    lamp = lamp_of(facts, record)
+    supply = facts.supply
+    left = None
+    if supply is not None and lamp is not None:
+        left = behind_lamp_v(supply, facts.circuit.heaters, line_v, lamp)
+    window = expectation(supply, left).window if supply and left else None
+    words = "no limit given: the sheet gives no heaters"
+    if left is not None:
+        words = f"{left:.0f} V left for the set, and there {expected_words(facts, left)}"
+    return Ask(
+        BEHIND_LAMP,
+        "Full line with the lamp in series: volts at the set, B+, and how the lamp is.",
+        (
+            Field("ac", "at the set", AC_VOLTS, nominal=left),
+            Field("b_plus", "B+", DC_VOLTS, nominal=window.nominal if window else None),
+            Field("ripple", "ripple", AC_VOLTS, required=False),
+            Field("current", "current", CURRENT, required=False),
+            Field("seen", "seen", options=SEEN, required=False),
+        ),
+        f"{left or 0.7 * line_v:.0f} {window.nominal if window and window.nominal else 150.0:.0f}",
+        expected=window,
+        expected_text=words,
+        recipe=Recipe(
+            Doing.READ,
+            meters=(("ac", "volts at the set"), ("b_plus", "b-plus")),
+            line_v=line_v,
+            lamp_w=lamp.power_w if lamp else 0.0,
+        ),
+    )
+
+
+def expected_words(facts: ReceiverFacts, ac: float) -> str:
+    """What B+, ripple and current should be at ``ac`` volts, in words."""
+    supply = facts.supply
+    if supply is None:
+        return "no limit given: the sheet does not describe the supply"
+    expected = expectation(supply, ac)
+    low, high, nominal = (
+        significant(v or 0.0, 3)
+        for v in (expected.window.low, expected.window.high, expected.window.nominal)
+    )
+    window = f"{low} to {high} V"
+    if expected.phase is RampPhase.COLD and supply.rectifier.kind.heated:
+        return f"{window}: the rectifier's heater is still cold, no B+ yet is right"
+    ripple = engineering(expected.point.ripple_v[-1], "V", 2)
+    amperes = expected_line_a(supply, facts.circuit.heaters, ac)
+    drawn = f", {engineering(amperes, 'A', 2)} from the line" if amperes else ""
+    if expected.phase is RampPhase.WARMING:
+        return f"{window}, heaters just warming: anything in between is right{drawn}"
+    if expected.phase is RampPhase.COLD:
+        return f"{window}, the load still cold, ripple {ripple}{drawn}"
+    return f"{window}, about {nominal} V, ripple {ripple}{drawn}"
+
+
+def moving_words(facts: ReceiverFacts, ask: Ask, line: str) -> str:
+    """The expectation for the AC typed so far; empty where the line does not begin with one."""
+    words = line.split()
+    if not words or not ask.key.startswith("c"):
+        return ""
+    try:
+        ac = parse(words[0], AC_VOLTS, "line")
+    except BadInput:
+        return ""
+    if facts.supply is None or not 0.0 < ac <= 1.25 * facts.supply.line_v:
+        return ""
+    return f"at {significant(ac, 3)} V: {expected_words(facts, ac)}"
+
+
+def check_ramp_entry(
+    facts: ReceiverFacts, record: JobRecord, ask: Ask, values: dict[str, float]
+) -> None:
+    """Raises BadInput for a reading that cannot be, or that is out of the ramp's order."""
+    line_v = facts.line_v or NORM_LINE_V
+    last = None
+    if ask.key.startswith("c"):
+        before = record.latest(RAMP, f"c{int(ask.key[1:]) - 1}")
+        last = before.values["ac"] if before else None
+    elif ask.key != BEHIND_LAMP:
+        wanted = float(ask.key) / 100.0 * line_v
+        if abs(values["ac"] - wanted) > HELD_TOLERANCE * line_v:
+            raise BadInput(
+                "line",
+                f"{values['ac']:g} V",
+                f"is not the step that is asked for, {supply_volts(wanted)} V; readings come in "
+                "the order of the ramp",
+                f"{supply_volts(wanted)} {values['b_plus']:.0f}",
+            )
+    check_order(values["ac"], last, line_v)
+    if facts.supply is not None:
+        check_possible(facts.supply, RampReading(values["ac"], values["b_plus"]))
+
+
+def _result(facts: ReceiverFacts, record: JobRecord, answer: Answer, spoiled: int) -> Result:
+    ac, b_plus = answer.values["ac"], answer.values["b_plus"]
+    window: Window | None = expectation(facts.supply, ac).window if facts.supply else None
+    limits = ("", "")
+    if window is not None:
+        limits = (
+            f"{significant(window.low or 0.0, 3)} V",
+            f"{significant(window.high or 0.0, 3)} V",
+        )
+    where = "V behind the lamp" if answer.ask == BEHIND_LAMP else "V line"
+    return result(
+        f"{significant(ac, 3)} {where}",
+        f"{b_plus:.1f} V",
+        b_plus,
+        window,
+        limits,
+        seq=answer.seq,
+        ask=answer.ask,
+        stale=answer.seq < spoiled,
+    )
+
+
+def _reading(answer: Answer) -> RampReading:
+    values = answer.values
+    return RampReading(
+        values["ac"], values["b_plus"], values.get("current"), answer.texts.get("seen", "")
+    )
+
+
+def _alarm(facts: ReceiverFacts, record: JobRecord, spoiled: int) -> str:
+    """Reasons to stop in the last reading, if it has any; none of an earlier ramp."""
+    taken = [a for a in record.answers if a.step == RAMP and not a.withdrawn and a.seq > spoiled]
+    if not taken:
+        return ""
+    last = taken[-1]
+    before = _reading(taken[-2]) if len(taken) > 1 else None
+    lowest = expectation(facts.supply, last.values["ac"]).window.low if facts.supply else None
+    amperes = None
+    if facts.supply is not None and "current" in last.values:
+        amperes = expected_line_a(facts.supply, facts.circuit.heaters, last.values["ac"])
+    reasons = stop_reasons(_reading(last), lowest_v=lowest, expected_a=amperes, before=before)
+    return f"Switch off now: {'; '.join(reasons)}." if reasons else ""
+
+
+def ramp_pairs(record: JobRecord, after: int = 0) -> tuple[tuple[float, float], ...]:
+    """(line V, B+ V) of the readings that count, from the lowest up."""
+    answers = [a for a in record.of_step(RAMP) if a.seq > after]
+    return tuple(sorted((a.values["ac"], a.values["b_plus"]) for a in answers))
+
+
+def _advice(
+    facts: ReceiverFacts, results: list[Result], wear: RectifierWear | None
+) -> tuple[str, ...]:
+    lines: list[str] = []
+    if facts.supply is None:
+        lines.append(
+            "The sheet does not describe the supply, so B+ cannot be judged; add the winding, "
+            "rectifier and filter to the sheet to have it judged."
+        )
+    off = [r for r in results if r.judgement.verdict.outside and not r.stale]
+    if off and off[-1].judgement.beyond > 0:
+        lines.append(
+            "B+ is higher than it can be with warm tubes drawing: stop, and see whether they heat "
+            "and whether the load is connected."
+        )
+    elif off:
+        lines.append(
+            "B+ is too low: switch off if it falls at steady line or anything gets hot. Tired "
+            "rectifier, leaky or dried-out filter, or too much load."
+        )
+    if wear is not None:
+        lines.append(
+            f"The warm readings fit a rectifier with {wear.emission * 100:.0f} % of its data-sheet "
+            f"emission (misfit {wear.residual_v:.1f} V), which costs {wear.shortfall_v:.0f} V. "
+            "A heavier load looks the same from B+ alone; line current or a lifted lead decides."
+        )
+        if wear.tired:
+            lines.append("Below 60 % the rectifier counts as tired: note it for the handover.")
+    return tuple(lines)
+
+
+def _cost(results: list[Result]) -> str:
+    off = [r for r in results if r.judgement.verdict.outside and not r.stale]
+    return "; ".join(f"{r.judgement.beyond:+.0f} V beyond the window at {r.label}" for r in off)
+
+
+def _plot(
+    supply: Supply | None, line_v: float, pairs: tuple[tuple[float, float], ...]
+) -> Plot | None:
+    lines: list[PlotLine] = []
+    if supply is not None:
+        grid = tuple(line_v * (0.2 + 0.85 * n / (PLOT_POINTS - 1)) for n in range(PLOT_POINTS))
+        expected = [expectation(supply, ac) for ac in grid]
+        lines = [
+            PlotLine("lowest", "low", grid, tuple(e.window.low for e in expected)),
+            PlotLine("highest", "high", grid, tuple(e.window.high for e in expected)),
+            PlotLine("expected", "expected", grid, tuple(e.window.nominal for e in expected)),
+        ]
+    if not lines and not pairs:
+        return None
+    read = PlotLine("read", "measured", tuple(p[0] for p in pairs), tuple(p[1] for p in pairs))
+    return Plot("B+ against line", "line (V)", "B+ (V)", (*lines, read))

@@ -1,0 +1,99 @@
+"""When to switch off at once while a set is brought up.
+
+Current above its expectation by half; B+ below its expectation and falling at steady AC; a
+capacitor warm, a smell, smoke; B+ higher than the winding's peak allows is no reading at all.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import supply_volts
+from glowdial.core.physics.supply.circuit import Supply
+
+CURRENT_EXCESS = 1.5
+STEADY_SHARE = 0.02
+FALL_SHARE = 0.02
+IMPOSSIBLE_SHARE = 1.15
+BACKWARDS_SHARE = 0.05
+SEEN = ("nothing", "hum", "smell", "capacitor warm", "smoke", "lamp bright")
+SHOUTED = {
+    "smell": "a smell",
+    "capacitor warm": "a capacitor is warm",
+    "smoke": "smoke",
+    "lamp bright": "the lamp is bright: too much is drawn",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class RampReading:
+    """One reading of a ramp: volts of the line and of B+, current where it was read, what was
+    seen."""
+
+    ac_v: float
+    b_plus_v: float
+    line_a: float | None = None
+    seen: str = ""
+
+
+def stop_reasons(
+    reading: RampReading,
+    *,
+    lowest_v: float | None,
+    expected_a: float | None,
+    before: RampReading | None,
+) -> tuple[str, ...]:
+    """Reasons to switch off now, in words; none is the good answer.
+
+    ``lowest_v`` is the low end of the window at this AC, ``before`` the reading taken before it.
+    """
+    reasons: list[str] = []
+    if reading.seen in SHOUTED:
+        reasons.append(SHOUTED[reading.seen])
+    if expected_a and reading.line_a is not None and reading.line_a > CURRENT_EXCESS * expected_a:
+        times = reading.line_a / expected_a
+        reasons.append(f"{times:.1f} times the current that it should draw")
+    if before is not None and lowest_v is not None:
+        steady = abs(reading.ac_v - before.ac_v) <= STEADY_SHARE * before.ac_v
+        falling = reading.b_plus_v < before.b_plus_v * (1.0 - FALL_SHARE)
+        if steady and falling and reading.b_plus_v < lowest_v:
+            reasons.append("B+ is low, and falls at steady AC")
+    return tuple(reasons)
+
+
+def check_possible(supply: Supply, reading: RampReading) -> None:
+    """Raises BadInput for B+ that no winding can give at that AC."""
+    most_v = supply.unloaded_peak_v * reading.ac_v / supply.line_v
+    if reading.b_plus_v > most_v * IMPOSSIBLE_SHARE + 2.0:
+        raise BadInput(
+            "B+",
+            f"{reading.b_plus_v:g} V",
+            f"cannot be with {reading.ac_v:g} V in: this supply's peak is {most_v:.0f} V; are the "
+            "two values the right way round?",
+            f"{supply_volts(reading.ac_v)} {most_v * 0.8:.0f}",
+        )
+    if reading.b_plus_v < 0.0:
+        raise BadInput("B+", f"{reading.b_plus_v:g} V", "is negative: change the leads", "221")
+
+
+def check_order(ac_v: float, last_ac_v: float | None, line_v: float) -> None:
+    """Raises BadInput for a ramp that goes down, or jumps beyond the line.
+
+    A ramp is judged on the way up; going down is a new ramp, from cold.
+    """
+    if ac_v > 1.25 * line_v:
+        raise BadInput(
+            "line",
+            f"{ac_v:g} V",
+            f"is over 125 % of this set's {supply_volts(line_v)} V",
+            f"{supply_volts(line_v)}",
+        )
+    if last_ac_v is not None and ac_v < last_ac_v - BACKWARDS_SHARE * line_v:
+        raise BadInput(
+            "line",
+            f"{ac_v:g} V",
+            f"is below the {supply_volts(last_ac_v)} V of the reading before: readings come in the "
+            "order of the ramp; withdraw that one if it was wrong",
+            f"{supply_volts(last_ac_v + 0.1 * line_v)}",
+        )

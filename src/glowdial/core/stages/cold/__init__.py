@@ -1,0 +1,1 @@
+"""Cold checks: everything that is found before power."""

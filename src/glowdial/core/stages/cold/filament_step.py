@@ -1,0 +1,64 @@
+"""Directly heated filaments: which ohmmeter range may touch them, before any does."""
+
+from __future__ import annotations
+
+from glowdial.core.bench.equipment import NORM_RANGES, BenchKit
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Stage, Step, confirm, settle
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.ohmmeter import OhmRange
+from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.stages.cold.filament_ranges import RangeRisk, RangeVerdict, safest_range
+
+FILAMENTS = "cold.filaments"
+
+
+def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> list[Step]:
+    """Every filament and heater of the line-up against every range of every meter.
+
+    One step for a set where a range could burn one out, as with directly heated tubes; none where
+    every range is safe for all.
+    """
+    meters = [(m.name, m.ranges) for m in kit.meters] or [("", tuple[OhmRange, ...](NORM_RANGES))]
+    lines: list[str] = []
+    for heater in facts.circuit.heaters.heaters:
+        best, every = safest_range(meters, heater.volts, heater.amperes)
+        if not heater.direct and all(v.risk is RangeRisk.SAFE for v in every):
+            continue
+        rated = f"{heater.tube} ({heater.volts:g} V, {1e3 * heater.amperes:.0f} mA)"
+        lines.append(f"{rated}: {_best_words(best)}{_never_words(every)}")
+    if not lines:
+        return []
+    step = Step(
+        FILAMENTS,
+        Stage.COLD,
+        "Check every filament for continuity, on a safe range only",
+        "First contact finds a cold filament, a fifth of its hot resistance; then it settles where "
+        "the range's load line meets its own curve.",
+        advice=tuple(lines),
+        dangers=dangers_for(facts, Activity.OHMMETER_ON_FILAMENTS),
+        notes=()
+        if kit.meter is not None
+        else ("No meter is registered: an ordinary old and a digital one are taken.",),
+    )
+    ask = confirm("ready", "Every filament conducts, measured on a range named as safe.")
+    return [settle(step, remaining=None if record.latest(FILAMENTS, "ready") else ask)]
+
+
+def _best_words(best: RangeVerdict) -> str:
+    share = f"settles at {100.0 * best.met.settled_share:.0f} % of its rating"
+    if best.risk is RangeRisk.SAFE:
+        return f"use {_named(best)}, {share}."
+    return f"no range is safe; the least bad is {_named(best)}, {share} ({best.risk})."
+
+
+def _never_words(every: tuple[RangeVerdict, ...]) -> str:
+    bad = [v for v in every if v.risk is RangeRisk.DANGER]
+    if not bad:
+        return ""
+    named = ", ".join(f"{_named(v)} ({100.0 * v.met.settled_share:.0f} %)" for v in bad)
+    return f" Never {named}."
+
+
+def _named(verdict: RangeVerdict) -> str:
+    return f"{verdict.meter}, {verdict.range_name}" if verdict.meter else verdict.range_name

@@ -1,0 +1,342 @@
+"""Cold checks: tubes, windings, B+ to chassis, and the signal path, all without power."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import (
+    Ask,
+    Doing,
+    Field,
+    Lead,
+    Recipe,
+    Result,
+    Stage,
+    Status,
+    Step,
+    confirm,
+    result,
+    settle,
+)
+from glowdial.core.language.quantities import (
+    CAPACITANCE,
+    INTERMEDIATE_FREQUENCY,
+    RESISTANCE,
+    TEMPERATURE,
+    engineering,
+    khz,
+)
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.copper import copper_ohm
+from glowdial.core.safety.cautions import Activity, Trait, dangers_for, traits_of
+from glowdial.core.stages.cold.windings import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, winding
+
+LEAST_B_PLUS_OHM = 10e3
+CHART_TOLERANCE = 0.2
+TUBE_OPTIONS = ("untested", "good", "weak", "bad", "shorted", "air or gas", "exchanged")
+TUBE_WORDS = {
+    "weak": "keep a known good one at hand; it may still do",
+    "bad": "replace it before power",
+    "shorted": "replace it before power: it takes its resistors with it",
+    "air or gas": "replace it: its grid draws current and pulls the stage up",
+}
+STOPS_POWER = ("bad", "shorted", "air or gas")
+PATH, WINDINGS, TUBES = "cold.path", "cold.windings", "cold.tubes"
+CAN_TOLERANCE = 0.05
+NORM_BRIDGE_F = 0.5e-12
+
+
+def cold_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """Everything that is found before power: cheap, safe, and first."""
+    return [
+        *_tubes(facts, record),
+        *_windings(facts, record),
+        _b_plus(facts, record),
+        _path(facts, record),
+    ]
+
+
+def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    if not facts.tubes:
+        return []
+    ask = Ask(
+        "tubes",
+        "Each tube as the tester or an exchange shows it, and by its print: does it stand where "
+        "the sheet has it?",
+        (
+            *(
+                Field(t.position, f"{t.position} {t.type}, {t.function}", options=TUBE_OPTIONS)
+                for t in facts.tubes
+            ),
+            Field("misplaced", "What stands elsewhere, or is another type", required=False),
+        ),
+        "V2 holds the output tube's twin",
+    )
+    answer = record.latest(TUBES, ask.key)
+    found = [
+        (t, answer.texts.get(t.position, "untested")) for t in facts.tubes if answer is not None
+    ]
+    lines = [
+        f"{t.position} {state}: {TUBE_WORDS[state]}." for t, state in found if state in TUBE_WORDS
+    ]
+    misplaced = answer.texts.get("misplaced", "") if answer else ""
+    if misplaced:
+        lines.append(f"Put right before power: {misplaced}.")
+    if Trait.SERIES_STRING in traits_of(facts):
+        lines.append("Power off for every exchange: the heaters are in series.")
+    bad = [t.position for t, state in found if state in STOPS_POWER]
+    step = Step(
+        TUBES,
+        Stage.COLD,
+        "Test the tubes, and see that each stands where it belongs",
+        "A tube in the wrong socket, or a shorted one, costs resistors at switch-on. A tester's "
+        "good is weak evidence; an exchange with a known good one decides.",
+        advice=tuple(lines),
+        notes=tuple(f"{t.position}: {state}" for t, state in found if state != "untested"),
+        cost=f"{', '.join(bad)} may harm other parts" if bad else "",
+        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+    )
+    settled = settle(step, remaining=None if answer else ask)
+    if bad and settled.status is Status.DONE:
+        settled = replace(settled, status=Status.TROUBLE, ask=ask, retake=True)
+    return [settled]
+
+
+def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """The chart of coil resistances: the room and the leads first, then winding by winding."""
+    if not facts.windings:
+        return []
+    low = any(w.resistance_ohm < ZERO_LEADS_BELOW_OHM for w in facts.windings)
+    room = Ask(
+        "room",
+        "The chassis's temperature, and what the leads measure held together.",
+        (
+            Field("temperature", "temperature", TEMPERATURE, nominal=20.0),
+            Field("leads", "leads", RESISTANCE),
+        ),
+        "21 0.3",
+        expected_text="leads below 1 ohm" if low else "",
+    )
+    known = record.latest(WINDINGS, room.key)
+    temperature_c = known.values["temperature"] if known else 20.0
+    leads_ohm = known.values["leads"] if known else 0.0
+    asks: list[Ask] = []
+    results: list[Result] = []
+    advice: list[str] = []
+    for one in facts.windings:
+        hot_ohm = copper_ohm(one.resistance_ohm, temperature_c) + leads_ohm
+        window = Window(
+            one.resistance_ohm * (1.0 - WINDING_TOLERANCE),
+            one.resistance_ohm * (1.0 + WINDING_TOLERANCE),
+            one.resistance_ohm,
+        )
+        ask = Ask(
+            one.key,
+            f"{one.name}: its resistance; 'open' for no reading at all.",
+            (Field("ohm", one.name, RESISTANCE, nominal=one.resistance_ohm),),
+            f"{hot_ohm:.3g}",
+            expected=window,
+            expected_text=f"{engineering(hot_ohm, 'ohm')} on this meter, in this room",
+            recipe=Recipe(Doing.READ, meters=(("ohm", f"winding {one.key}"),), line_v=0.0),
+        )
+        answer = record.latest(WINDINGS, ask.key)
+        if answer is None:
+            asks.append(ask)
+            continue
+        found = winding(
+            max(answer.values["ohm"], leads_ohm),
+            one.resistance_ohm,
+            temperature_c=temperature_c,
+            leads_ohm=leads_ohm,
+        )
+        shown = "open" if found.open else f"{engineering(found.corrected_ohm, 'ohm')} at 20 C"
+        results.append(
+            result(
+                one.name,
+                shown,
+                found.corrected_ohm,
+                window,
+                (engineering(window.low or 0.0, "ohm"), engineering(window.high or 0.0, "ohm")),
+                seq=answer.seq,
+                ask=ask.key,
+            )
+        )
+        if not found.inside:
+            advice.append(f"{one.name}: {found.words}")
+            asks.append(ask)
+    bad = any(r.judgement.verdict.outside for r in results)
+    step = Step(
+        WINDINGS,
+        Stage.COLD,
+        "Measure the windings against the sheet's chart",
+        "Copper changes by 0.4 % a degree, and leads count below 10 ohm. An open winding shows; a "
+        "few shorted turns hardly do: ring it if in doubt.",
+        results=tuple(results),
+        advice=tuple(advice),
+        controls=("power off, capacitors discharged", "tubes in, nothing else clipped on"),
+        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+        cost="a winding that is not what the sheet says" if bad else "",
+    )
+    if known is None:
+        return [settle(step, remaining=room)]
+    waiting = [a for a in asks if not any(r.ask == a.key for r in results)]
+    retake = asks[-1] if asks and not waiting else None
+    settled = settle(step, remaining=waiting[0] if waiting else None, retake=retake)
+    return [replace(settled, others=tuple(a for a in asks if a is not settled.ask))]
+
+
+def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
+    """Resistance from B+ to chassis: the one cold check that no power may precede."""
+    given = facts.b_plus_resistance_ohm
+    window = Window((1 - CHART_TOLERANCE) * given if given else LEAST_B_PLUS_OHM, None, given)
+    common = "B-" if Trait.TRANSFORMERLESS in traits_of(facts) else "chassis"
+    ask = Ask(
+        "resistance",
+        f"Measure B+ to {common} and wait until the capacitors have charged from the meter.",
+        (Field("resistance", f"B+ to {common}", RESISTANCE, nominal=given),),
+        "150k",
+        expected=window,
+        expected_text=f"{engineering(window.low or 0.0, 'ohm')} or more"
+        + ("" if given else "; the sheet gives none"),
+        recipe=Recipe(Doing.READ, meters=(("resistance", "resistance"),), line_v=0.0),
+    )
+    answer = record.latest("cold.b-plus", "resistance")
+    results: tuple[Result, ...] = ()
+    if answer is not None:
+        value = answer.values["resistance"]
+        stale = record.last_touch((), ("supply",)) > answer.seq
+        results = (
+            result(
+                f"B+ to {common}",
+                engineering(value, "ohm"),
+                value,
+                window,
+                (engineering(window.low or 0.0, "ohm"), ""),
+                seq=answer.seq,
+                ask=ask.key,
+                stale=stale,
+            ),
+        )
+    low = bool(results) and results[0].judgement.verdict.outside
+    step = Step(
+        "cold.b-plus",
+        Stage.COLD,
+        f"Measure B+ to {common}, set switched off",
+        "A short here burns the rectifier or the transformer at switch-on."
+        if common == "chassis"
+        else "The common rail of this set is B-, which may not be the chassis. A short here burns "
+        "the rectifier at switch-on.",
+        results=results,
+        leads=(
+            Lead("ohmmeter +", "clip", "B+ at the last filter capacitor"),
+            Lead("ohmmeter -", "clip", common),
+        ),
+        controls=("meter's positive lead on B+: an electrolytic leaks the other way round",),
+        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+        advice=("Find out why it is low before power: filter capacitor, bypass, or wiring.",)
+        if low
+        else (),
+        cost="the rectifier and the transformer are at risk" if low else "",
+    )
+    fresh = answer is not None and not results[0].stale
+    return settle(step, remaining=None if fresh else ask, retake=ask)
+
+
+def bridged_hz(resonance_hz: float, capacitance_f: float, bridge_f: float) -> float:
+    """Where a can tuned with ``capacitance_f`` stands with a bridge of ``bridge_f`` beside it."""
+    return resonance_hz * math.sqrt(capacitance_f / (capacitance_f + bridge_f))
+
+
+def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
+    """The unpowered signal path: can by can, each stage bridged by a small capacitor."""
+    begin = Ask(
+        "wanted",
+        "Follow a carrier at the IF through the dead set, winding by winding?",
+        (Field("wanted", "Follow the path", options=("not needed", "follow it")),),
+        "not needed",
+    )
+    answer = record.latest(PATH, begin.key)
+    step = Step(
+        PATH,
+        Stage.COLD,
+        "Follow the signal path without power",
+        "In a dead set it shows that the windings are whole and that the cans still resonate near "
+        "the IF, before anything is risked.",
+    )
+    if answer is None or answer.texts["wanted"] == "not needed":
+        return settle(step, remaining=None if answer else begin)
+    bridge = Ask(
+        "bridge",
+        "Bridge each stage from grid to plate with one small capacitor; how much is it?",
+        (Field("bridge", "bridge", CAPACITANCE, nominal=NORM_BRIDGE_F),),
+        "0.5",
+        expected_text=_pull_words(facts),
+    )
+    bridged = record.latest(PATH, bridge.key)
+    if bridged is None:
+        step = replace(step, makes=(("bridging capacitors", "grid to plate of each IF stage"),))
+        return settle(step, remaining=bridge)
+    bridge_f = bridged.values["bridge"]
+    results: list[Result] = []
+    remaining: Ask | None = None
+    for can in reversed(facts.transformers):
+        centre = bridged_hz(facts.intermediate_frequency_hz, can.capacitance_f, bridge_f)
+        window = Window(centre * (1 - CAN_TOLERANCE), centre * (1 + CAN_TOLERANCE), centre)
+        limits = (khz(round(window.low or 0.0, -2)), khz(round(window.high or 0.0, -2)))
+        ask = Ask(
+            can.key,
+            f"Modulated carrier into {can.name}'s primary, signal tracer behind its secondary: "
+            "where is it loudest?",
+            (Field("frequency", can.name, INTERMEDIATE_FREQUENCY, nominal=centre),),
+            f"{centre / 1e3:.0f}",
+            expected=window,
+            expected_text=f"about {khz(round(centre, -2))}, pulled down by the bridge",
+        )
+        read = record.latest(PATH, can.key)
+        if read is None:
+            remaining = remaining or ask
+            continue
+        value = read.values["frequency"]
+        results.append(
+            result(
+                can.name,
+                khz(value),
+                value,
+                window,
+                limits,
+                seq=read.seq,
+                ask=can.key,
+                as_found=True,
+            )
+        )
+    off = [r for r in results if r.judgement.verdict.outside]
+    step = replace(
+        step,
+        results=tuple(results),
+        leads=(
+            Lead("generator, 30 % tone", "10 nF", "primary"),
+            Lead("tracer", "probe", "secondary"),
+        ),
+        advice=tuple(
+            f"{r.label} is far from the IF: a changed capacitor or shorted turns; note it for the "
+            "alignment."
+            for r in off
+        ),
+    )
+    if remaining is None and record.latest(PATH, "off") is None:
+        remaining = confirm("off", "Every bridge is off again.")
+        step = replace(step, undoes=PATH)
+    return settle(step, remaining=remaining)
+
+
+def _pull_words(facts: ReceiverFacts) -> str:
+    capacitance_f = facts.transformers[-1].capacitance_f
+    intermediate_hz = facts.intermediate_frequency_hz
+    words: list[str] = []
+    for bridge_f in (NORM_BRIDGE_F, 5e-12):
+        pull_hz = intermediate_hz - bridged_hz(intermediate_hz, capacitance_f, bridge_f)
+        words.append(f"{1e12 * bridge_f:g} pF pulls by {pull_hz / 1e3:.1f} kHz")
+    return "; ".join(words)

@@ -1,0 +1,1 @@
+"""Dial calibration."""

@@ -1,0 +1,1 @@
+"""Handover of the set with its report."""

@@ -1,0 +1,1 @@
+"""Intake: what came through the door."""

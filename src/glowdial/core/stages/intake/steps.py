@@ -1,0 +1,277 @@
+"""Intake: what came through the door, before anything is undone and before any power."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.registers import Register, is_open, untraced_modifications
+from glowdial.core.journey.steps import Ask, Field, Stage, Step, confirm, settle
+from glowdial.core.language.quantities import AC_VOLTS, significant
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.safety.cautions import Activity, Trait, dangers_for
+from glowdial.core.stages.intake.function_matrix import matrix_of, summary
+
+LABEL = "intake.label"
+WORKING_OPTIONS = ("works", "partly", "fails")
+BLOCKS = ("not said", "supply", "audio", "detector", "IF", "mixer", "oscillator", "aerial")
+CHASSIS_SEEN = {
+    "mains transformer": (Trait.MAINS, Trait.FILTERS),
+    "transformerless": (Trait.MAINS, Trait.FILTERS, Trait.TRANSFORMERLESS),
+    "battery": (Trait.BATTERY,),
+    "vibrator": (Trait.BATTERY, Trait.FILTERS),
+}
+LABEL_TOLERANCE = 0.12
+LOOK_FIRST = (
+    ("seats", "tubes, boards and plugs in their sockets"),
+    ("screws", "screws and earth straps"),
+    ("burnt", "burnt, bulging or leaking parts"),
+    ("resoldered", "resoldered joints, parts of another date"),
+    ("wires", "wires that do not belong"),
+    ("rust", "rodents, rust, damp"),
+)
+CLEANING = (
+    "Switches, potentiometers, sockets, gang wipers and bearings are cleaned one at a time; "
+    "printed scales and lettering are not rubbed.",
+    "An adjuster that comes off is measured, and preset to the same value on return.",
+)
+
+
+def as_seen(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
+    """The facts with what was seen on the set itself: it can add a danger, never take one away."""
+    answer = record.latest(LABEL, "label")
+    traits = set(facts.traits)
+    if answer is not None:
+        traits |= set(CHASSIS_SEEN[answer.texts["chassis"]])
+        if answer.texts["luminous"] == "yes":
+            traits.add(Trait.LUMINOUS)
+    if untraced_modifications(record):
+        traits.add(Trait.MODIFIED)
+    return replace(facts, traits=tuple(sorted(str(t) for t in traits)))
+
+
+def intake_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """From the owner's words to what came off, in the order in which it is done."""
+    return [
+        _story(record),
+        _label(facts, record),
+        _photos(record),
+        _look(record),
+        _controls(facts, record),
+        _matrix(facts, record),
+        _history(record),
+        _strip_down(facts, record),
+    ]
+
+
+def _story(record: JobRecord) -> Step:
+    ask = Ask(
+        "story",
+        "Write down what is known; only the complaint is needed to go on.",
+        (
+            Field("complaint", "Complaint, in the owner's words", multiline=True),
+            Field("belief", "What the owner believes is wrong", required=False),
+            Field("belief_block", "... that is, in", options=BLOCKS, required=False),
+            Field("guess", "Our first guess", required=False),
+            Field("guess_block", "... that is, in", options=BLOCKS, required=False),
+            Field("condition", "Condition, what is missing", required=False, multiline=True),
+        ),
+        "No sound since the winter; the dial lamp lights",
+    )
+    step = Step(
+        "intake.story",
+        Stage.INTAKE,
+        "Write down the complaint and the condition",
+        "Belief and guess are kept apart from what is seen: both are often mistaken.",
+        notes=_texts(record, "intake.story", ask),
+    )
+    answered = record.latest(step.key, ask.key) is not None
+    return settle(step, remaining=None if answered else ask)
+
+
+def weak_evidence(record: JobRecord) -> tuple[tuple[str, str], ...]:
+    """Blocks that the owner and we suspected at the door, as (who, block): weak evidence only."""
+    answer = record.latest("intake.story", "story")
+    if answer is None:
+        return ()
+    named = (("owner", "belief_block"), ("first guess", "guess_block"))
+    found = [(who, answer.texts.get(field, "")) for who, field in named]
+    return tuple((who, block) for who, block in found if block and block != BLOCKS[0])
+
+
+def _label(facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = Ask(
+        "label",
+        "Read the label, and look under the chassis for a mains transformer.",
+        (
+            Field("chassis", "Runs from", options=tuple(CHASSIS_SEEN)),
+            Field("luminous", "Luminous paint on the dial", options=("no", "yes")),
+            Field("label_v", "Volts on the label", AC_VOLTS, required=False, nominal=facts.line_v),
+        ),
+        f"m n {facts.line_v or 230.0:.0f}",
+    )
+    answer = record.latest(LABEL, ask.key)
+    step = Step(
+        LABEL,
+        Stage.INTAKE,
+        "See what it runs from",
+        "That decides which cautions are shown from here on. What is seen adds to what the sheet "
+        "says; it never takes a caution away.",
+        notes=_texts(record, LABEL, ask),
+        advice=_label_advice(facts, record),
+    )
+    return settle(step, remaining=None if answer else ask)
+
+
+def _label_advice(facts: ReceiverFacts, record: JobRecord) -> tuple[str, ...]:
+    answer = record.latest(LABEL, "label")
+    if answer is None:
+        return ()
+    lines: list[str] = []
+    seen = answer.texts["chassis"]
+    if seen != facts.chassis and not (seen == "vibrator" and facts.chassis == "battery"):
+        lines.append(
+            f"The sheet says {facts.chassis}, the set says {seen}: another version, or a "
+            "conversion. Trace the supply before power; the cautions of both are shown."
+        )
+    volts = answer.values.get("label_v")
+    if volts and facts.line_v and abs(volts / facts.line_v - 1.0) > LABEL_TOLERANCE:
+        lines.append(
+            f"The label says {significant(volts, 3)} V and the sheet {facts.line_v:.0f} V: find "
+            "the voltage selector, and set it before power."
+        )
+    return tuple(lines)
+
+
+def _photos(record: JobRecord) -> Step:
+    kept = len(record.register(Register.PHOTO))
+    step = Step(
+        "intake.photos",
+        Stage.INTAKE,
+        "Photograph it as it came",
+        "Nothing is undone before it is understood and photographed.",
+        panels=(Register.PHOTO.value,),
+    )
+    word = "No photo is needed." if not kept else f"{kept} kept."
+    ask = confirm("ready", f"All that matters is photographed. {word}")
+    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+
+
+def _look(record: JobRecord) -> Step:
+    ask = Ask(
+        "look",
+        "Look at each before measuring anything: clear, or found something.",
+        tuple(Field(key, words, options=("clear", "found")) for key, words in LOOK_FIRST),
+        " ".join("c" for _ in LOOK_FIRST),
+    )
+    answer = record.latest("intake.look", ask.key)
+    found = [w for k, w in LOOK_FIRST if answer and answer.texts[k] == "found"]
+    step = Step(
+        "intake.look",
+        Stage.INTAKE,
+        "Look before measuring",
+        "It costs a minute and leads the list of suspects. Reseat boards and tubes, power off.",
+        advice=(f"Found: {'; '.join(found)}. Photograph it, and park what can wait.",)
+        if found
+        else (),
+        notes=() if found or answer is None else ("Nothing odd to be seen.",),
+        panels=(Register.PARKED.value,),
+    )
+    return settle(step, remaining=None if answer else ask)
+
+
+def _controls(facts: ReceiverFacts, record: JobRecord) -> Step:
+    names = facts.controls or ("volume", "tuning")
+    ask = Ask(
+        "controls",
+        "Move each control by hand, power off: works, partly or fails.",
+        tuple(Field(f"control{n}", name, options=WORKING_OPTIONS) for n, name in enumerate(names)),
+        " ".join("w" for _ in names),
+    )
+    step = Step(
+        "intake.controls",
+        Stage.INTAKE,
+        "Try every control by hand",
+        "A control that sticks or slips now would be blamed on an adjuster later.",
+        dangers=dangers_for(facts, Activity.OPENING),
+        notes=_texts(record, "intake.controls", ask),
+    )
+    answered = record.latest(step.key, ask.key) is not None
+    return settle(step, remaining=None if answered else ask)
+
+
+def _matrix(facts: ReceiverFacts, record: JobRecord) -> Step:
+    matrix = matrix_of(facts, record)
+    ask = Ask(
+        "matrix",
+        "Is the matrix filled? It may be by the owner's account, or left for after the bring-up.",
+        (Field("filled", "Filled", options=("filled", "later")),),
+        "later",
+    )
+    answer = record.latest("intake.matrix", ask.key)
+    left = answer is not None and answer.texts["filled"] == "later" and not matrix.tried
+    step = Step(
+        "intake.matrix",
+        Stage.INTAKE,
+        "What works, and where: bands and modes by controls",
+        "What works clears the blocks that it runs through; odd side effects often point straight "
+        "at the fault.",
+        panels=("matrix",),
+        advice=summary(matrix),
+        notes=("Left for later: fill it once the set plays, from any step.",) if left else (),
+    )
+    return settle(step, remaining=None if answer else ask)
+
+
+def _history(record: JobRecord) -> Step:
+    untraced = untraced_modifications(record)
+    lines = [f"Undecided: {m.texts['what']}. Trace it before power." for m in untraced]
+    step = Step(
+        "intake.history",
+        Stage.INTAKE,
+        "What was changed before, and what to ask the owner",
+        "A modification is traced, and kept or undone by decision: back to original, or reversible "
+        "improvements allowed, as the owner likes it.",
+        panels=(Register.MODIFICATION.value, Register.QUESTION.value),
+        advice=tuple(lines),
+    )
+    ask = confirm("ready", "What was found is listed, with what is to be done about it.")
+    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+
+
+def _strip_down(facts: ReceiverFacts, record: JobRecord) -> Step:
+    ask = Ask(
+        "needed",
+        "Must the chassis be stripped down or cleaned?",
+        (Field("needed", "Strip down", options=("not needed", "strip down")),),
+        "not needed",
+    )
+    answer = record.latest("intake.strip-down", ask.key)
+    wanted = answer is not None and answer.texts["needed"] == "strip down"
+    off = [e for e in record.register(Register.STRIP_DOWN) if is_open(e)]
+    step = Step(
+        "intake.strip-down",
+        Stage.INTAKE,
+        "Strip down and clean, as far as it must be",
+        "Values and positions of adjusters and the dress of leads are noted before anything moves.",
+        panels=(Register.STRIP_DOWN.value,),
+        dangers=dangers_for(facts, Activity.CLEANING) if wanted else (),
+        advice=CLEANING if wanted else (),
+        notes=tuple(f"Still off: {e.texts['what']}." for e in off),
+    )
+    if not wanted:
+        return settle(step, remaining=None if answer else ask)
+    done = record.latest(step.key, "back")
+    finish = confirm("back", "Cleaned, and everything that came off is back where it was.")
+    return settle(step, remaining=finish if done is None or off else None)
+
+
+def _texts(record: JobRecord, step: str, ask: Ask) -> tuple[str, ...]:
+    answer = record.latest(step, ask.key)
+    if answer is None:
+        return ()
+    return tuple(
+        f"{f.label}: {answer.texts[f.name]}"
+        for f in ask.fields
+        if answer.texts.get(f.name) and not f.name.endswith("_block")
+    )

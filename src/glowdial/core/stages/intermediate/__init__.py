@@ -1,0 +1,1 @@
+"""Alignment of the intermediate frequency."""

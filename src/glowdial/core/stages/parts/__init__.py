@@ -1,0 +1,1 @@
+"""Parts: which to change, in what order, and what goes in their place."""

@@ -1,0 +1,344 @@
+"""Parts: which to change, in what order, what goes in their place, and the test between.
+
+Two schools, and a third that plays first: the school makes the order and the tests. Each part is
+one question, answered in any order: what was measured, and what is done about it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.registers import Register
+from glowdial.core.journey.steps import (
+    Ask,
+    Doing,
+    Field,
+    Lead,
+    Recipe,
+    Result,
+    Stage,
+    Step,
+    result,
+    settle,
+)
+from glowdial.core.language.quantities import (
+    AC_VOLTS,
+    CAPACITANCE,
+    CURRENT,
+    DC_VOLTS,
+    FILTER_CAPACITANCE,
+    RESISTANCE,
+    engineering,
+    supply_volts,
+)
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.parts import Part, PartKind, PartUse
+from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.stages.parts.marking import marking_of
+from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
+from glowdial.core.stages.parts.order import Batch, School, batches
+
+SCHOOL = "parts.school"
+FIT, RESTUFF, ORDER, KEEP = "fit", "restuff", "order", "keep"
+DECISIONS = (FIT, RESTUFF, ORDER, KEEP)
+DONE_DECISIONS = (FIT, RESTUFF, KEEP)
+TEST_TOLERANCE = 0.05
+LEAST_FILTER_F = 0.5e-6
+
+
+@dataclass(frozen=True, slots=True)
+class PartState:
+    """A part with what was entered of it: measured (F or ohm), leakage, decision, what went in."""
+
+    part: Part
+    batch: str
+    decision: str
+    measured: float | None
+    leakage_a: float | None
+    fitted: str
+
+    @property
+    def settled(self) -> bool:
+        """Nothing more to do: changed, or kept by decision."""
+        return self.decision in DONE_DECISIONS
+
+
+def parts_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Part, ...]:
+    """The sheet's list, and what the bench found beside it."""
+    found = [p for line in record.register(Register.PART) for p in found_parts(line.texts)]
+    known = {p.ref for p in facts.parts}
+    return (*facts.parts, *(p for p in found if p.ref not in known))
+
+
+def found_parts(texts: Mapping[str, str]) -> tuple[Part, ...]:
+    """Every section of a part that was found in the set, read from its marking.
+
+    Raises BadInput for a marking that is not understood.
+    """
+    kind, use = PartKind(texts["kind"]), PartUse(texts["use"])
+    ref = texts["ref"].strip()
+    marked = marking_of(texts["marked"], resistor=kind is PartKind.RESISTOR)
+    many = len(marked) > 1
+    return tuple(
+        Part(
+            ref=f"{ref}{chr(ord('a') + n)}" if many else ref,
+            name=use.value,
+            kind=kind,
+            use=use,
+            value=one.value,
+            volts=None if kind is PartKind.RESISTOR else one.volts,
+            can=ref if many else "",
+        )
+        for n, one in enumerate(marked)
+    )
+
+
+def part_states(facts: ReceiverFacts, record: JobRecord) -> tuple[PartState, ...]:
+    """Every part as it stands; those that stay unless tested bad are in no batch."""
+    places = {p.ref: b.key for b in order_of(facts, record) for p in b.parts}
+    latest = {a.ask: a for a in record.answers if not a.withdrawn and _is_part_answer(a)}
+    return tuple(
+        _state(part, places.get(part.ref, ""), latest.get(part.ref))
+        for part in parts_of(facts, record)
+    )
+
+
+def _is_part_answer(answer: Answer) -> bool:
+    return answer.step.startswith("parts.") and "decision" in answer.texts
+
+
+def _state(part: Part, batch: str, answer: Answer | None) -> PartState:
+    if answer is None:
+        return PartState(part, batch, "", None, None, "")
+    return PartState(
+        part,
+        batch,
+        answer.texts["decision"],
+        answer.values.get("measured"),
+        answer.values.get("leakage"),
+        answer.texts.get("fitted", ""),
+    )
+
+
+def school_of(record: JobRecord) -> School | None:
+    """The school chosen for this job, if one was."""
+    answer = record.latest(SCHOOL, "school")
+    return School(answer.texts["school"]) if answer else None
+
+
+def order_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Batch, ...]:
+    """The batches of the school chosen; of the default one before it is."""
+    return batches(parts_of(facts, record), school_of(record) or School.DANGEROUS)
+
+
+def parts_before_power(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """The school, and what is changed before the set gets power; nothing without a list."""
+    if not parts_of(facts, record):
+        return [_no_list(record)]
+    steps = [_school(record)]
+    if school_of(record) is not None:
+        steps += [_batch(facts, record, b) for b in order_of(facts, record) if b.before_power]
+    return steps
+
+
+def parts_under_test(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+    """A few at a time, each with its test, once the set has run."""
+    if not parts_of(facts, record) or school_of(record) is None:
+        return []
+    steps: list[Step] = []
+    for batch in order_of(facts, record):
+        if not batch.before_power:
+            steps += [_batch(facts, record, batch), _test(facts, record, batch)]
+    return steps
+
+
+def _no_list(record: JobRecord) -> Step:
+    ask = Ask(
+        "list",
+        "The sheet lists no parts. List what you find here, or go on without.",
+        (Field("list", "List", options=("go on without",)),),
+        "go on without",
+    )
+    step = Step(
+        "parts.list",
+        Stage.PARTS,
+        "List the parts that must be changed",
+        "Mains-bridging and coupling capacitors and filter electrolytics first: they harm other "
+        "parts, or people.",
+        panels=(Register.PART.value,),
+    )
+    return settle(step, remaining=None if record.latest(step.key, "list") else ask)
+
+
+def _school(record: JobRecord) -> Step:
+    ask = Ask(
+        "school",
+        "Which parts are changed, and when?",
+        (Field("school", "School", options=tuple(s.value for s in School)),),
+        School.DANGEROUS.value,
+    )
+    step = Step(
+        SCHOOL,
+        Stage.PARTS,
+        "Choose how parts are changed",
+        "All at once is quick, and a new fault then has many suspects. Dangerous ones first and a "
+        "few at a time leaves one suspect. Playing as found shows what works, limited and briefly.",
+        panels=("parts", Register.PART.value),
+        notes=tuple(f"School: {s.value}." for s in (school_of(record),) if s is not None),
+    )
+    return settle(step, remaining=None if record.latest(SCHOOL, "school") else ask)
+
+
+def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
+    key = f"parts.{batch.key}"
+    refs = {p.ref for p in batch.parts}
+    states = [s for s in part_states(facts, record) if s.part.ref in refs]
+    waiting = [s for s in states if not s.settled]
+    undecided = [s for s in waiting if not s.decision]
+    asks = tuple(_part_ask(s.part) for s in (*undecided, *(w for w in waiting if w.decision)))
+    ordered = [s.part.ref for s in waiting if s.decision == ORDER]
+    step = Step(
+        key,
+        Stage.PARTS,
+        f"Parts: {batch.title}",
+        "One at a time: old out, new in, lead dress as it was. Take each section of a can; the "
+        "small one under the chassis is easily forgotten."
+        if batch.key != "resistors"
+        else "Measure with one end free where something lies across; replaced when off by more "
+        "than 20 %, at twice the dissipation.",
+        panels=("parts",),
+        advice=tuple(_findings(states)),
+        notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
+        dangers=dangers_for(facts, Activity.REPLACING),
+        begun=bool(waiting) and len(waiting) < len(states),
+        cost=f"{', '.join(s.part.ref for s in waiting)} stay as they are" if waiting else "",
+        leave=bool(waiting) and not undecided,
+    )
+    remaining = asks[0] if asks else None
+    others = asks[1:] + tuple(_part_ask(s.part) for s in states if s.settled)
+    # a decision may be taken again later
+    return replace(settle(step, remaining=remaining), others=others)
+
+
+def _part_ask(part: Part) -> Ask:
+    quantity = RESISTANCE if part.is_resistor else CAPACITANCE
+    if not part.is_resistor and part.value >= LEAST_FILTER_F:
+        quantity = FILTER_CAPACITANCE
+    rating = ""
+    if part.volts:
+        rating = f" {part.volts:.0f} V"
+    elif part.watts:
+        rating = f" {part.watts:g} W"
+    fields = [
+        Field("decision", "decision", options=DECISIONS),
+        Field("measured", "measured", quantity, required=False, nominal=part.value),
+    ]
+    if not part.is_resistor:
+        fields.append(Field("leakage", "leakage", CURRENT, required=False))
+    return Ask(
+        part.ref,
+        f"{part.ref}, {part.name}, {part.value_text}{rating}, {part.kind.value}: fit, restuff, "
+        "order or keep; then what it measures, if it was measured.",
+        tuple(fields),
+        "f" if not part.is_resistor else f"k {engineering(part.value, 'ohm').removesuffix(' ohm')}",
+    )
+
+
+def _findings(states: list[PartState]) -> list[str]:
+    lines: list[str] = []
+    for state in states:
+        if state.measured is not None:
+            lines.append(f"{state.part.ref}: {check_measured(state.part, state.measured)}.")
+        limit_a = leakage_limit_a(state.part) if not state.part.is_resistor else 0.0
+        if state.leakage_a is not None and state.leakage_a > limit_a:
+            lines.append(
+                f"{state.part.ref} leaks {engineering(state.leakage_a, 'A')}, more than "
+                f"{engineering(limit_a, 'A')}: do not keep it."
+            )
+    return lines[-4:]
+
+
+def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
+    """Power up as before: one new suspect at a time."""
+    key = f"parts.{batch.key}-test"
+    line_v = facts.line_v or 230.0
+    before = _b_plus_before(record, key, line_v)
+    window = (
+        Window(before * (1 - TEST_TOLERANCE), before * (1 + TEST_TOLERANCE), before)
+        if before
+        else None
+    )
+    ask = Ask(
+        "test",
+        f"Line at {supply_volts(line_v)} V, warm: read line and B+, and listen.",
+        (
+            Field("ac", "line", AC_VOLTS, nominal=line_v),
+            Field("b_plus", "B+", DC_VOLTS, nominal=before),
+        ),
+        f"{supply_volts(line_v)} {before or 230.0:.0f}",
+        expected=window,
+        expected_text=f"{before:.0f} V as before the change, within 5 %" if before else "",
+        recipe=Recipe(Doing.READ, meters=(("ac", "line"), ("b_plus", "b-plus")), line_v=line_v),
+    )
+    answer = record.latest(key, ask.key)
+    changed = max(
+        (a.seq for a in record.answers if a.step == f"parts.{batch.key}" and not a.withdrawn),
+        default=0,
+    )
+    stale = answer is not None and answer.seq < changed
+    results: tuple[Result, ...] = ()
+    if answer is not None:
+        scaled = answer.values["b_plus"] * line_v / max(answer.values["ac"], 1.0)
+        results = (
+            result(
+                "B+ after the change",
+                f"{scaled:.1f} V",
+                scaled,
+                window,
+                (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", ""),
+                seq=answer.seq,
+                ask=ask.key,
+                stale=stale,
+            ),
+        )
+    off = bool(results) and results[0].judgement.verdict.outside
+    refs = ", ".join(p.ref for p in batch.parts)
+    step = Step(
+        key,
+        Stage.PARTS,
+        f"Test after {refs}",
+        "One change at a time, with a reading before and after: a new fault has one suspect.",
+        results=results,
+        advice=(f"Different from before: look at {refs} and at what is next to them.",)
+        if off
+        else (),
+        leads=(Lead("DC meter", "clips", "last filter capacitor and chassis"),),
+        powered=True,
+        cost=f"B+ differs from before {refs}" if off else "",
+    )
+    return settle(step, remaining=None if answer and not stale else ask, retake=ask)
+
+
+def _b_plus_before(record: JobRecord, key: str, line_v: float) -> float | None:
+    """B+ at full line as last read before this test, scaled to the line."""
+    found: float | None = None
+    for answer in record.answers:
+        if answer.step == key or answer.withdrawn:
+            continue
+        ac, b_plus = answer.values.get("ac"), answer.values.get("b_plus")
+        if ac and b_plus and ac >= 0.95 * line_v:
+            found = b_plus * line_v / ac
+    return found
+
+
+def changed_filters(facts: ReceiverFacts, record: JobRecord) -> bool:
+    """Whether every filter capacitor of the list was renewed in this job; False without a list."""
+    filters = [
+        s
+        for s in part_states(facts, record)
+        if s.part.use in (PartUse.FIRST_FILTER, PartUse.FILTER)
+    ]
+    return bool(filters) and all(s.decision in (FIT, RESTUFF) for s in filters)

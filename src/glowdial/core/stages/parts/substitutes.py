@@ -1,0 +1,120 @@
+"""What goes in a part's place: from the stock, or of standard values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.core.language.quantities import engineering
+from glowdial.core.model.parts import Part, PartKind
+from glowdial.core.physics.combinations import (
+    Joined,
+    Proposal,
+    Stocked,
+    choose_capacitor,
+    choose_resistor,
+)
+from glowdial.core.physics.preferred_values import Series, standard_values
+from glowdial.core.stages.parts.needs import SAFETY_V, Need
+
+STANDARD_CAPACITOR_V = (16.0, 25.0, 63.0, 100.0, 160.0, 250.0, 400.0, 450.0, 500.0, 630.0, 1000.0)
+STANDARD_ELECTROLYTIC_V = (16.0, 25.0, 63.0, 100.0, 160.0, 250.0, 350.0, 400.0, 450.0, 500.0)
+STANDARD_RESISTOR_W = (0.5, 1.0, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0, 20.0, 25.0, 50.0)
+
+
+@dataclass(frozen=True, slots=True)
+class StockItem:
+    """A line of the bench's stock: ``rating`` in V or W, ``safety`` its class ("Y2") if any."""
+
+    key: int
+    resistor: bool
+    value: float
+    rating: float
+    count: int
+    safety: str = ""
+    electrolytic: bool = False
+
+    @property
+    def words(self) -> str:
+        """As it is written on a list."""
+        value = engineering(self.value, "ohm" if self.resistor else "F")
+        rating = f"{self.rating:g} {'W' if self.resistor else 'V'}"
+        kind = " electrolytic" if self.electrolytic else ""
+        return " ".join(w for w in (f"{value} {rating}{kind}", self.safety) if w)
+
+
+@dataclass(frozen=True, slots=True)
+class Substitute:
+    """A proposal in words, the items that it takes, and whether they lie in stock."""
+
+    items: tuple[StockItem, ...]
+    joined: Joined
+    value: float
+    inside: bool
+    from_stock: bool
+
+    @property
+    def words(self) -> str:
+        """What to fit."""
+        names = [item.words for item in self.items]
+        if len(set(names)) == 1 and len(names) > 1:
+            text = f"{len(names)} x {names[0]} {self.joined}"
+        else:
+            text = " + ".join(names) + (f" {self.joined}" if len(names) > 1 else "")
+        return text
+
+
+def substitutes(part: Part, need: Need, stock: tuple[StockItem, ...]) -> tuple[Substitute, ...]:
+    """The best from stock, then the best of standard values, as far as there are any."""
+    usable = tuple(i for i in stock if _fits(part, need, i))
+    found = [
+        _best(part, need, usable, from_stock=True),
+        _best(part, need, _standard(part, need), from_stock=False),
+    ]
+    return tuple(s for s in found if s is not None and (s.inside or not s.from_stock))
+
+
+def _fits(part: Part, need: Need, item: StockItem) -> bool:
+    if item.resistor != part.is_resistor:
+        return False
+    if item.electrolytic and part.kind is not PartKind.ELECTROLYTIC:
+        return False
+    if need.safety:
+        return bool(item.safety) and item.safety[0] in need.safety
+    return True
+
+
+def _best(
+    part: Part, need: Need, items: tuple[StockItem, ...], *, from_stock: bool
+) -> Substitute | None:
+    if not items:
+        return None
+    lines = [Stocked(i.value, i.rating, i.count) for i in items]
+    choose = choose_resistor if part.is_resistor else choose_capacitor
+    found: Proposal | None = choose(need.wanted, lines)
+    if found is None:
+        return None
+    taken = tuple(items[n] for n in found.lines)
+    return Substitute(taken, found.joined, found.value, found.inside, from_stock)
+
+
+def _standard(part: Part, need: Need) -> tuple[StockItem, ...]:
+    """Values that can be bought, in the one rating that is enough."""
+    value = need.wanted.value
+    if part.is_resistor:
+        ratings = [w for w in STANDARD_RESISTOR_W if w >= need.wanted.rating] or [
+            STANDARD_RESISTOR_W[-1]
+        ]
+        values = standard_values(Series.E24, value / 3.0, value * 3.0)
+        return tuple(StockItem(0, True, v, ratings[0], 1_000) for v in values)
+    electrolytic = part.kind is PartKind.ELECTROLYTIC
+    if need.safety:
+        values = standard_values(Series.E6, max(value / 10.0, 1e-10), value * 1.2)
+        safety = need.safety.split()[0]
+        return tuple(StockItem(0, False, v, SAFETY_V, 1_000, safety) for v in values)
+    volts = STANDARD_ELECTROLYTIC_V if electrolytic else STANDARD_CAPACITOR_V
+    enough = [v for v in volts if v >= need.wanted.rating]
+    if not enough:
+        return ()
+    series = Series.E6 if electrolytic else Series.E12
+    values = standard_values(series, value / 10.0, value * 3.0)
+    return tuple(StockItem(0, False, v, enough[0], 1_000, "", electrolytic) for v in values)

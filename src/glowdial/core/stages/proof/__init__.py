@@ -1,0 +1,1 @@
+"""Proof of performance."""

@@ -1,0 +1,1 @@
+"""Oscillator and aerial circuits: tracking over the dial."""

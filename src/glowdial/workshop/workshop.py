@@ -1,0 +1,50 @@
+"""What every use case is handed, the data and the clock, and the way that every write goes."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from glowdial.bench.lines import Lines
+from glowdial.core.language.errors import Conflict
+from glowdial.store.database import Database
+from glowdial.store.tables import IdempotencyRow
+
+
+@dataclass(frozen=True, slots=True)
+class Workshop:
+    """The data, the clock and the lines to instruments that all use cases are handed."""
+
+    database: Database
+    now: Callable[[], datetime]
+    lines: Lines = field(default_factory=Lines)
+
+
+def once(
+    workshop: Workshop,
+    key: str,
+    command: object,
+    act: Callable[[Session, datetime], dict[str, Any]],
+) -> dict[str, Any]:
+    """Carry out one write in one transaction and keep its answer, which a retry gets again.
+
+    ``key`` is of the page's own making. Raises Conflict when it was used for another command.
+    """
+    at = workshop.now()
+    fingerprint = hashlib.sha256(repr(command).encode()).hexdigest()
+    with workshop.database.writing() as session:
+        given = session.get(IdempotencyRow, key)
+        if given is not None:
+            if given.fingerprint != fingerprint:
+                raise Conflict("This idempotency key was used for something else; make a new one.")
+            return given.response
+        response = act(session, at)
+        json.dumps(response)
+        session.add(IdempotencyRow(key=key, fingerprint=fingerprint, response=response, at=at))
+        return response
