@@ -18,6 +18,7 @@ from scipy.optimize import fsolve
 
 from glowdial.bench.profile import shipped_profile
 from glowdial.bench.visa import VisaLine
+from glowdial.core.model.measurands import AVC
 from glowdial.core.physics.combinations import Stocked, Wanted, choose_capacitor, choose_resistor
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
@@ -37,7 +38,7 @@ from glowdial.sim.room import Room
 from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.jobs import job_view
+from glowdial.workshop.jobs import job_page
 from glowdial.workshop.sheets import read_sheet
 from glowdial.workshop.workshop import Workshop
 
@@ -97,7 +98,7 @@ def receiver_lines() -> list[Line]:
         line_v=230.0, injection="aerial", band="bc", dial_hz=1e6, generator_emf_v=1e-4
     )
     reading = median_ms(
-        lambda n: receiver.read(replace(state, generator_hz=1e6 + 10.0 * n), "avc"), 300
+        lambda n: receiver.read(replace(state, generator_hz=1e6 + 10.0 * n), AVC), 300
     )
     row = np.linspace(0.98e6, 1.02e6, 601)
     sweep = median_ms(lambda n: receiver.sweep_avc_v(state, row + 10.0 * n), 100)
@@ -229,7 +230,7 @@ def page_lines() -> list[Line]:
         database.migrate()
         fill_demo(database)
         workshop = Workshop(database, lambda: START)
-        view = median_ms(lambda _: job_view(workshop, 1))
+        view = median_ms(lambda _: job_page(workshop, 1))
         lines.append(Line("a job as its page reads it", view, 25.0, "ms"))
         database.close()
     return lines

@@ -7,9 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from glowdial.bench.port import Settings
 from glowdial.bench.simulated import SimulatedBench
+from glowdial.core.bench.settings import setting
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import (
+    B_PLUS,
+    B_PLUS_RIPPLE,
+    RESERVOIR,
+    RESERVOIR_RIPPLE,
+    Measurand,
+)
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
@@ -227,19 +234,19 @@ def told_apart(name: str, leaks: bool, seed: int) -> tuple[Excess, Excess, Exces
     receiver = SimulatedReceiver(facts, _excess(facts, leaks, rng))
     bench = SimulatedBench(receiver, BenchState(line_v=supply.line_v))
 
-    def read(meter: str) -> float:
-        return bench.read(meter) * (1.0 + NOISE * float(rng.standard_normal()))
+    def read(what: Measurand) -> float:
+        return bench.read(what) * (1.0 + NOISE * float(rng.standard_normal()))
 
-    nodes = ("reservoir", "b-plus"), ("ripple reservoir", "ripple b-plus")
+    nodes = (RESERVOIR, B_PLUS), (RESERVOIR_RIPPLE, B_PLUS_RIPPLE)
     volts, ripple = (tuple(read(m) for m in meters) for meters in nodes)
     found = diagnose(supply, (SupplyReading(supply.line_v, volts, ripple),))
     extra = next(s.severity for s in found.suspicions if s.cause is Cause.EXCESS)
     at_once = decide_excess(supply, extra)
     before = volts[-1]
     bench.wait(FIVE_MINUTES_S)
-    timed = decide_excess(supply, extra, before_v=before, after_v=read("b-plus"))
-    bench.apply(Settings(load_lifted=True))
-    lifted = decide_excess(supply, extra, lifted_v=read("reservoir"))
+    timed = decide_excess(supply, extra, before_v=before, after_v=read(B_PLUS))
+    bench.apply(setting(lifted=("load",)))
+    lifted = decide_excess(supply, extra, lifted_v=read(RESERVOIR))
     return at_once.kind, timed.kind, lifted.kind
 
 

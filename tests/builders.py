@@ -20,7 +20,8 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     vacuum_rectifier,
 )
-from glowdial.core.plan.journey import journey
+from glowdial.core.plan.journey import journey, journey_of, situation_of
+from glowdial.core.plan.report import Report, build_report
 from glowdial.demo.fill import DemoClock, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.template import sheet_from_template
@@ -103,8 +104,16 @@ def a_supply(
 def an_answer(
     seq: int, step: str, ask: str, values: Mapping[str, float] | None = None, **texts: str
 ) -> Answer:
-    """One answer in a record."""
-    return Answer(seq, step, ask, dict(values or {}), texts)
+    """One answer in a record; ``ask`` may name a point: "mark@dial_hz=600000"."""
+    key, _, point = ask.partition("@")
+    name, _, value = point.partition("=")
+    asked_at = ((name, float(value)),) if point else ()
+    return Answer(seq, step, key, dict(values or {}), texts, point=asked_at)
+
+
+def held(share: float | str, line_v: float = 230.0) -> str:
+    """The question of a ramp's held step, by its per cent of the line."""
+    return f"held@line_v={float(share) / 100.0 * line_v!r}"
 
 
 def a_record(*answers: Answer, **lists: object) -> JobRecord:
@@ -122,7 +131,7 @@ def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
             values[wanted.name] = nominal if nominal is not None else 0.0
         elif wanted.options and wanted.required:
             texts[wanted.name] = wanted.options[0]
-    return Answer(seq, step.key, ask.key, values, texts)
+    return Answer(seq, step.key, ask.key, values, texts, point=ask.point, programme=step.programme)
 
 
 def walked(facts: ReceiverFacts, until: str, start: JobRecord | None = None) -> JobRecord:
@@ -130,13 +139,19 @@ def walked(facts: ReceiverFacts, until: str, start: JobRecord | None = None) -> 
     record = start or JobRecord()
     for _ in range(300):
         state = journey(facts, record)
-        step = state.step(state.next_key)
+        step = state.standing(state.next_key)
         if step.key.startswith(until):
             return record
         assert step.ask is not None, (step.key, step.blocked_by)
         seq = max((a.seq for a in record.answers), default=0) + 1
         record = replace(record, answers=(*record.answers, plain_answer(seq, step, step.ask)))
     raise AssertionError(f"{until} was not reached; it stands at {step.key}")
+
+
+def report_of(facts: ReceiverFacts, record: JobRecord) -> Report:
+    """The printed page of a record."""
+    situation = situation_of(facts, record)
+    return build_report(situation, journey_of(situation))
 
 
 def a_workshop(folder: Path) -> Workshop:

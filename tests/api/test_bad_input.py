@@ -41,10 +41,10 @@ def refused(answer: Any, status: int, *words: str) -> dict[str, Any]:
 def test_bad_readings(caller: Caller, hand_job: int, line: str, field: str, words: str) -> None:
     caller.up_to_the_ramp(hand_job)
     before = caller.job(hand_job)["version"]
-    body = {"step": "bring-up.ramp", "ask": "25", "line": line}
+    body = {"step": "bring-up.ramp", "ask": "held@line_v=57.5", "line": line}
     problem = refused(caller.into(hand_job, "answers", **body), 422, words)
     assert problem["field"] == field and problem["example"]
-    preview = {"step": "bring-up.ramp", "ask": "25", "line": line}
+    preview = {"step": "bring-up.ramp", "ask": "held@line_v=57.5", "line": line}
     refused(caller.http.post(f"/api/jobs/{hand_job}/previews", json=preview), 422, words)
     assert caller.job(hand_job)["version"] == before
 
@@ -151,7 +151,7 @@ def test_a_write_without_a_key_is_refused(caller: Caller, hand_job: int) -> None
 
 
 def test_order_is_kept(caller: Caller, hand_job: int) -> None:
-    early = {"step": "bring-up.ramp", "ask": "25", "line": "57 0"}
+    early = {"step": "bring-up.ramp", "ask": "held@line_v=57.5", "line": "57 0"}
     refused(caller.into(hand_job, "answers", **early), 409, "safety gate")
     assert caller.answer(hand_job, complaint="weak").status_code == 201
     late = {"step": "intake.story", "ask": "story", "fields": {"complaint": "again"}}

@@ -18,7 +18,7 @@ from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import Conflict
 from glowdial.demo.volunteer import Volunteer
 from glowdial.workshop.bench_work import live_values
-from glowdial.workshop.jobs import job_view
+from glowdial.workshop.jobs import job_page
 from glowdial.workshop.workshop import Workshop
 
 CORE = "if.pass1.t2-secondary"
@@ -91,7 +91,7 @@ def test_a_turn_sent_twice_is_made_once(caller: Caller, peaking: int, workshop: 
         caller.into(peaking, "bench/turns", key="one-twist-of-the-wrist", **body) for _ in range(2)
     )
     assert first.json() == again.json()
-    assert job_view(workshop, peaking).record.turns_of("t2-secondary") == 0.25
+    assert job_page(workshop, peaking).record.turns_of("t2-secondary") == 0.25
 
 
 def test_the_whole_movement_is_one_entry_and_the_ledger_has_its_net(
@@ -101,9 +101,9 @@ def test_the_whole_movement_is_one_entry_and_the_ledger_has_its_net(
     done = caller.into(peaking, "bench/measurements", step=CORE).json()
     before, after, turns = (float(v) for v in done["line"].split())
     assert after <= before < 0.0  # the AVC line is negative: deeper is more
-    body = {"step": CORE, "ask": "peak", "line": done["line"], "captured": True}
+    body = {"step": CORE, "ask": "peak", "line": done["line"]}
     assert caller.into(peaking, "answers", **body).status_code == 201
-    record = job_view(workshop, peaking).record
+    record = job_page(workshop, peaking).record
     assert record.turns_of("t2-secondary") == pytest.approx(turns, abs=1e-3)
     answer = record.latest(CORE, "peak")
     assert answer is not None and answer.values["turns"] == pytest.approx(turns, abs=1e-3)

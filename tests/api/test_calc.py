@@ -8,7 +8,7 @@ import pytest
 
 from api.conftest import Caller
 from glowdial.api.app import create_app
-from glowdial.api.calc import SUPPLY_EXAMPLE
+from glowdial.api.calc.general import SUPPLY_EXAMPLE
 
 DOCUMENT = create_app(None).openapi()
 CALCS = sorted(p for p in DOCUMENT["paths"] if p.startswith("/api/calc/"))

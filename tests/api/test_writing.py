@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import subprocess
 import sys
@@ -15,7 +16,7 @@ from httpx2 import Response
 from api.conftest import Caller, open_job
 from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
-from glowdial.store.tables import AnswerRow, ReadingRow
+from glowdial.store.tables import AnswerRow, ObservationRow
 from glowdial.workshop.workshop import Workshop
 
 
@@ -40,7 +41,12 @@ def test_a_reading_is_judged_and_logged(caller: Caller, hand_job: int) -> None:
 def test_a_retry_is_kept_once_and_a_key_serves_one_write(caller: Caller, hand_job: int) -> None:
     caller.up_to_the_ramp(hand_job)
     version = caller.job(hand_job)["version"]
-    body = {"step": "bring-up.ramp", "ask": "25", "line": "57.5 0", "version": version}
+    body = {
+        "step": "bring-up.ramp",
+        "ask": "held@line_v=57.5",
+        "line": "57.5 0",
+        "version": version,
+    }
     first = caller.into(hand_job, "answers", key="the-same-key", **body)
     again = caller.into(hand_job, "answers", key="the-same-key", **body)
     assert (first.status_code, again.status_code) == (201, 201)
@@ -77,7 +83,7 @@ def test_two_windows_on_one_job(caller: Caller, hand_job: int) -> None:
     caller.up_to_the_ramp(hand_job)
     seen = caller.job(hand_job)["version"]
     assert caller.answer(hand_job, "57.5 0").status_code == 201
-    body = {"step": "bring-up.ramp", "ask": "25", "line": "58 0", "version": seen}
+    body = {"step": "bring-up.ramp", "ask": "held@line_v=57.5", "line": "58 0", "version": seen}
     refused = problem(caller.into(hand_job, "answers", **body), 409)
     assert refused["type"] == "changed-elsewhere"
     assert (refused["yours"], refused["current"]) == (seen, seen + 1)
@@ -87,7 +93,12 @@ def test_two_windows_on_one_job(caller: Caller, hand_job: int) -> None:
 def test_two_writers_at_once_both_get_a_clear_answer(caller: Caller, hand_job: int) -> None:
     caller.up_to_the_ramp(hand_job)
     version = caller.job(hand_job)["version"]
-    body = {"step": "bring-up.ramp", "ask": "25", "line": "57.5 0", "version": version}
+    body = {
+        "step": "bring-up.ramp",
+        "ask": "held@line_v=57.5",
+        "line": "57.5 0",
+        "version": version,
+    }
     answers: list[int] = []
 
     def send(n: int) -> None:
@@ -118,7 +129,7 @@ def test_a_correction_supersedes_and_the_first_value_stays(
     twice = caller.into(hand_job, "withdrawals", seq=first)
     assert "withdrawn already" in problem(twice, 409)["detail"]
     with workshop.database.reading() as session:
-        volts = [r.value for r in session.query(ReadingRow) if r.field == "b_plus"]
+        volts = [r.value for r in session.query(ObservationRow) if r.field == "b_plus"]
     assert volts == [3.5, 0.3]
 
 
@@ -128,7 +139,7 @@ def test_a_doubted_entry_is_kept_when_it_comes_again_confirmed(
     caller.up_to_the_ramp(hand_job)
     for line in ("57.5 0", "92 0", "126.5 139", "161 157", "195.5 187"):
         assert caller.answer(hand_job, line).status_code == 201
-    body = {"step": "bring-up.ramp", "ask": "100", "line": "230 0.219"}
+    body = {"step": "bring-up.ramp", "ask": "held@line_v=230", "line": "230 0.219"}
     refused = problem(caller.into(hand_job, "answers", **body), 409)
     assert refused["type"] == "doubted" and "is the unit right?" in refused["detail"]
     assert caller.into(hand_job, "answers", confirmed=True, **body).status_code == 201
@@ -169,13 +180,14 @@ def test_registers_gate_power(caller: Caller, hand_job: int) -> None:
     state = caller.job(hand_job)
     assert state["step"]["status"] == "blocked" and "jumper" in state["step"]["blocked_by"][0]
     refused = problem(
-        caller.into(hand_job, "answers", step="bring-up.ramp", ask="25", line="57 0"), 409
+        caller.into(hand_job, "answers", step="bring-up.ramp", ask="held@line_v=57.5", line="57 0"),
+        409,
     )
     assert "take it off" in refused["detail"]
     number = state["temporaries"][0]["id"]
     off = caller.into(hand_job, f"temporary-connections/{number}/removal")
     assert off.status_code == 201
-    assert caller.job(hand_job)["step"]["ask"]["key"] == "25"
+    assert caller.job(hand_job)["step"]["ask"]["key"] == "held@line_v=57.5"
 
 
 def test_restore_after_puts_back_what_the_step_switched_off(caller: Caller) -> None:
@@ -210,8 +222,17 @@ def test_the_job_leaves_as_open_files(caller: Caller, hand_job: int) -> None:
     steps = {a["step"] for a in document["answers"]}
     assert {"intake.story", "cold.windings", "bring-up.ramp"} <= steps
     rows = caller.http.get(f"/api/jobs/{hand_job}/readings.csv").text.splitlines()
-    assert rows[0].startswith("seq,at,step,question,field,value,unit")
-    assert rows[-1].split(",")[4:7] == ["b_plus", "0.0", "V"]
+    read = list(csv.DictReader(rows))[-1]
+    wanted = {
+        "question": "held@line_v=57.5",
+        "place": "b-plus",
+        "kind": "DC volts",
+        "value": "0.0",
+        "unit": "V",
+        "source": "hand",
+    }
+    assert {k: read[k] for k in wanted} == wanted
+    assert json.loads(read["conditions"])["line_v"] == 57.5
     json.dumps(document)
 
 
@@ -272,6 +293,4 @@ def test_migrations_and_tables_agree(tmp_path: Path) -> None:
     with database.engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
     with pytest.raises(Exception, match="FOREIGN KEY"), database.writing() as session:
-        session.add(
-            AnswerRow(job_id=99, seq=1, at=START, step="", ask="", texts={}, source="", line="")
-        )
+        session.add(AnswerRow(job_id=99, seq=1, at=START, step="", ask="", texts={}, line=""))

@@ -9,12 +9,16 @@ import pytest
 
 from builders import tidewater_facts
 from glowdial.bench.hands import carry_out
-from glowdial.bench.port import NoBench, Settings
+from glowdial.bench.port import NoBench
 from glowdial.bench.wording import typed_line
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import Settings, SettingsChange, setting
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.steps import Doing, Recipe
+from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.errors import Conflict
+from glowdial.core.language.quantities import AC_VOLTS, CURRENT, DC_VOLTS
+from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, LOUDSPEAKER, Measurand
 from glowdial.core.plan.journey import journey
 
 
@@ -24,56 +28,61 @@ class Double:
 
     settings: Settings = field(default_factory=Settings)
     stands: float = 0.0
-    reads: list[str] = field(default_factory=list)
+    reads: list[Measurand] = field(default_factory=list)
     generator_limits_v: tuple[float, float] = (1e-6, 0.1)
 
-    def apply(self, settings: Settings) -> None:
-        """Remember what is not None."""
-        wanted = {
-            name: getattr(settings, name)
-            for name in Settings.__dataclass_fields__
-            if getattr(settings, name) is not None
-        }
-        self.settings = replace(self.settings, **wanted)
+    def apply(self, change: SettingsChange) -> None:
+        """Set what the change names."""
+        self.settings = change.applied(self.settings)
 
-    def read(self, meter: str) -> float:
+    def wired(self, places: frozenset[str]) -> None:
+        """Leads lie anywhere."""
+
+    def read(self, what: Measurand) -> float:
         """A compressing indicator of level, tuning and adjustment; audio follows the tone."""
-        self.reads.append(meter)
-        level = self.settings.generator_emf_v or 0.0
-        off_hz = (self.settings.generator_hz or 1003e3) - 1003e3
+        self.reads.append(what)
+        level = self.settings.generator_emf_v
+        off_hz = self.settings.generator_hz - 1003e3
         tuned = 1.0 / (1.0 + (off_hz / 4e3) ** 2)
         adjusted = 1.0 / (1.0 + (self.stands - 0.6) ** 2)
         avc = 3.0 * math.log1p(1e4 * level * tuned * adjusted)
-        if meter == "audio":
+        if what == LOUDSPEAKER:
             return 0.9 if self.settings.tone_on else 0.3
-        return avc if meter == "avc" else 100.0
+        return avc if what == AVC else 100.0
 
     def turn(self, adjuster: str, turns: float) -> None:
         """Turn the one adjuster."""
         self.stands += turns
 
 
-def do(recipe: Recipe, bench: Double, already: float = 0.0) -> dict[str, float]:
-    done = carry_out(recipe, bench, already_turned=already, step_turns=0.125, reach_turns=4.0)
+def asked(recipe: Recipe, *fields: Field) -> Ask:
+    return Ask("q", "?", fields, "", recipe=recipe)
+
+
+def do(recipe: Recipe, bench: Double, already: float = 0.0, *fields: Field) -> dict[str, float]:
+    done = carry_out(
+        asked(recipe, *fields), bench, already_turned=already, step_turns=0.125, reach_turns=4.0
+    )
     return done.values
 
 
 AT_DIAL = Recipe(
     Doing.FIND_FREQUENCY,
-    injection="aerial",
-    band="bc",
-    dial_hz=1e6,
-    generator_hz=1e6,
-    generator_emf_v=1e-3,
+    setting(injection="aerial", band="bc", dial_hz=1e6, generator_hz=1e6, generator_emf_v=1e-3),
     span_hz=40e3,
 )
 
 
 def test_reading_sets_the_bench_and_reads_each_meter_once() -> None:
     bench = Double()
-    recipe = Recipe(Doing.READ, meters=(("ac", "line"), ("b_plus", "b-plus")), line_v=57.5)
-    assert do(recipe, bench) == {"ac": 100.0, "b_plus": 100.0}
-    assert bench.settings.line_v == 57.5 and bench.reads == ["line", "b-plus"]
+    fields = (
+        Field("ac", "line", AC_VOLTS, measurand=LINE),
+        Field("b_plus", "B+", DC_VOLTS, measurand=B_PLUS),
+        Field("current", "current", CURRENT, measurand=LINE_CURRENT, required=False),
+    )
+    recipe = Recipe(Doing.READ, setting(line_v=57.5))
+    assert do(recipe, bench, 0.0, *fields) == {"ac": 100.0, "b_plus": 100.0}
+    assert bench.settings.line_v == 57.5 and bench.reads == [LINE, B_PLUS]
 
 
 def test_the_station_is_found_where_it_is_and_the_generator_left_on_it() -> None:
@@ -93,7 +102,9 @@ def test_a_turn_is_made_once_and_not_again_when_a_hand_made_it() -> None:
 
 @pytest.mark.parametrize("already", [0.0, 1.5, -0.75])
 def test_peaking_ends_on_top_wherever_the_hand_had_left_it(already: float) -> None:
-    recipe = Recipe(Doing.PEAK, adjuster="t1-primary", generator_emf_v=1e-3)
+    recipe = Recipe(
+        Doing.PEAK, setting(generator_emf_v=1e-3, generator_hz=1003e3), adjuster="t1-primary"
+    )
     bench = Double(stands=already)
     values = do(recipe, bench, already=already)
     assert bench.stands == pytest.approx(0.6, abs=0.05)
@@ -102,19 +113,23 @@ def test_peaking_ends_on_top_wherever_the_hand_had_left_it(already: float) -> No
 
 
 def test_the_level_is_matched_and_its_range_respected() -> None:
-    recipe = Recipe(Doing.MATCH_LEVEL, target_v=2.0)
+    recipe = Recipe(Doing.MATCH_LEVEL, setting(generator_hz=1003e3), target_v=2.0)
     bench = Double(stands=0.6)
     level = do(recipe, bench)["level"]
     assert 3.0 * math.log1p(1e4 * level) == pytest.approx(2.0, rel=0.01)
     done = carry_out(
-        replace(recipe, target_v=90.0), bench, already_turned=0.0, step_turns=0.1, reach_turns=1.0
+        asked(replace(recipe, target_v=90.0)),
+        bench,
+        already_turned=0.0,
+        step_turns=0.1,
+        reach_turns=1.0,
     )
     assert done.values["level"] == 0.1 and "range ended" in done.remarks[0]
 
 
 def test_the_tone_pair_ends_with_the_tone_off() -> None:
     bench = Double()
-    values = do(replace(AT_DIAL, doing=Doing.TONE_PAIR, generator_emf_v=20e-6), bench)
+    values = do(replace(AT_DIAL, doing=Doing.TONE_PAIR).setting(generator_emf_v=20e-6), bench)
     assert values == {"level": 20e-6, "on": 0.9, "off": 0.3}
     assert bench.settings.tone_on is False and bench.settings.generator_emf_v == 20e-6
 
@@ -124,7 +139,7 @@ def test_the_tone_pair_ends_with_the_tone_off() -> None:
     [
         (Recipe(Doing.PEAK), "which adjuster"),
         (Recipe(Doing.MATCH_LEVEL), "the reading to reach"),
-        (Recipe(Doing.FIND_FREQUENCY, dial_hz=1e6), "how far to look"),
+        (Recipe(Doing.FIND_FREQUENCY, setting(dial_hz=1e6)), "how far to look"),
     ],
 )
 def test_a_recipe_that_lacks_something_says_so(recipe: Recipe, words: str) -> None:
@@ -135,9 +150,10 @@ def test_a_recipe_that_lacks_something_says_so(recipe: Recipe, words: str) -> No
 def test_no_bench_refuses_everything_in_words() -> None:
     nothing = NoBench()
     for act in (
-        lambda: nothing.apply(Settings()),
-        lambda: nothing.read("avc"),
+        lambda: nothing.apply(setting()),
+        lambda: nothing.read(AVC),
         lambda: nothing.turn("x", 1.0),
+        lambda: nothing.wired(frozenset()),
     ):
         with pytest.raises(Conflict, match="type the reading"):
             act()

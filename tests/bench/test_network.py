@@ -18,6 +18,7 @@ from glowdial.bench.network import (
 from glowdial.bench.profile import Profile, shipped_profile
 from glowdial.bench.visa import VisaLine
 from glowdial.core.language.errors import BadInput, LinkTrouble
+from glowdial.core.model.measurands import B_PLUS
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, serve, stop
@@ -211,7 +212,7 @@ def test_hold_off_is_waited_for_and_too_long_a_one_is_told(
     meter = NetworkMultimeter(line(servers["multimeter"].port, timeout_s=0.6))
     room.probe = "b-plus"
     servers["hands"].respond("MOOD multimeter,late 0.2")
-    assert meter.dc_volts() == pytest.approx(room.read("b-plus"), rel=0.01)
+    assert meter.dc_volts() == pytest.approx(room.read(B_PLUS), rel=0.01)
     servers["hands"].respond("MOOD multimeter,late 1")
     with pytest.raises(LinkTrouble, match=r"did not answer within 0\.6 s"):
         meter.dc_volts()

@@ -22,7 +22,7 @@ from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.bench_work import as_it_stands, movement
-from glowdial.workshop.jobs import job_view
+from glowdial.workshop.jobs import job_page
 from glowdial.workshop.workshop import Workshop
 
 pytestmark = pytest.mark.browser
@@ -39,7 +39,7 @@ class Hands:
 
     def type_reading(self, page: BenchPage) -> str:
         """Do at the table what the step asks, and say what to type."""
-        view = job_view(self._workshop, 1)
+        view = job_page(self._workshop, 1)
         ask = view.journey.step(page.state()[1]).ask
         assert ask is not None and ask.recipe is not None
         self._bench.apply(as_it_stands(view.record))
@@ -83,11 +83,11 @@ def test_bands_and_if_are_enough_and_typed_readings_alone_do(
 
     database = Database(sqlite_url(tmp_path / "data" / "glowdial.sqlite"))
     workshop = Workshop(database, lambda: START)
-    facts = job_view(workshop, 1).facts
+    facts = job_page(workshop, 1).facts
     assert facts.supply is None and facts.intermediate_frequency_hz == 455e3
     work(page, typist=Hands(workshop, facts).type_reading)
 
-    view = job_view(workshop, 1)
+    view = job_page(workshop, 1)
     assert view.closed_at is not None and aligning(view.record)
     curve = dial_curve(view.record, facts.bands[0])
     assert curve is not None

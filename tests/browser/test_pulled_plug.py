@@ -21,12 +21,12 @@ from browser.conftest import ROOT
 from browser.page import BenchPage
 from browser.walk import close_with_reason, take_at_bench, work
 from glowdial.core.bench.movements import peak_by_turning
-from glowdial.core.journey.steps import Doing
+from glowdial.core.bench.recipe import Doing
 from glowdial.demo.fill import START, tidewater_sheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.bench_work import as_it_stands
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.jobs import NETWORK, OpenCommand, job_view, open_job
+from glowdial.workshop.jobs import NETWORK, OpenCommand, job_page, open_job
 from glowdial.workshop.sheets import import_sheet
 from glowdial.workshop.workshop import Workshop
 
@@ -131,7 +131,7 @@ class Hands:
 
     def work_a_step(self, page: BenchPage) -> str | None:
         """Do what hands must; return what is to be typed, None when the page took the reading."""
-        view = job_view(self._workshop, self._job)
+        view = job_page(self._workshop, self._job)
         ask = view.journey.step(page.state()[1]).ask
         assert ask is not None
         if ask.recipe is None:
@@ -254,7 +254,7 @@ def align_and_pull(
         close_with_reason(page, "no audio meter on this bench")
         page.changed_from(before)
     work(page, until="if.pass1.gain", typist=hands.work_a_step)
-    before = len(job_view(workshop, 1).record.answers)
+    before = len(job_page(workshop, 1).record.answers)
     watch_and_guard(page)
 
     plug.pull()
@@ -269,7 +269,7 @@ def align_and_pull(
     page.press(Keys.ENTER)
     page.changed_from(state)
 
-    view = job_view(workshop, 1)
+    view = job_page(workshop, 1)
     assert len(view.record.answers) == before + 1
     assert "dB" in view.journey.step("if.pass1.gain").results[0].text
     assert len(view.record.moves) == 4  # the four cores, typed, in the ledger

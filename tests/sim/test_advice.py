@@ -9,8 +9,7 @@ import pytest
 from builders import a_workshop, slipway_facts, tidewater_facts
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.dial.steps import dial_curve
-from glowdial.core.stages.intermediate.steps import aligning
-from glowdial.core.stages.proof.steps import LEFT, measured_sensitivity_v
+from glowdial.core.stages.intermediate.steps import DECIDE
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sheets.facts import receiver_facts
@@ -20,13 +19,13 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import neglected
 from glowdial.sim.front_end import part_factor
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.workshop.jobs import JobView, OpenCommand, job_view, open_job
+from glowdial.workshop.jobs import JobPage, OpenCommand, job_page, open_job
 from glowdial.workshop.sheets import keep_sheet, read_sheet
 
 
 def worked(
     folder: Path, sheet: ReceiverSheet, facts: ReceiverFacts, seed: int
-) -> tuple[JobView, SimulatedReceiver]:
+) -> tuple[JobPage, SimulatedReceiver]:
     """A job on a neglected set, worked to its end by following the advice."""
     workshop = a_workshop(folder)
     with workshop.database.writing() as session:
@@ -35,10 +34,10 @@ def worked(
     command = OpenCommand(sheet_id, "a set", condition=condition)
     job_id = open_job(workshop, "test-opening", command)
     Volunteer(workshop, job_id).work()
-    return job_view(workshop, job_id), SimulatedReceiver(facts, condition)
+    return job_page(workshop, job_id), SimulatedReceiver(facts, condition)
 
 
-def check(view: JobView, facts: ReceiverFacts, seed: int) -> None:
+def check(view: JobPage, facts: ReceiverFacts, seed: int) -> None:
     """Ends inside; between them no worse than what the gang's plates do, which nothing adjusts.
 
     A section that departs by w (relative) moves an oscillator by at most w/2; the rounds bring the
@@ -55,7 +54,9 @@ def check(view: JobView, facts: ReceiverFacts, seed: int) -> None:
             plates_hz = 0.5 * wander * (mark.dial_hz + facts.intermediate_frequency_hz)
             assert abs(mark.error_hz) < plates_hz + 0.5 * band.tolerance_hz(mark.dial_hz)
             assert any(c.step.startswith("dial.") for c in view.record.closures)
-    survey = "if.survey-left" if aligning(view.record) else "if.survey"
+    decided = view.record.latest(DECIDE, "decision")
+    aligned = decided is not None and decided.texts["decision"] == "align"
+    survey = "if.survey-left" if aligned else "if.survey"
     peak = next(r for r in view.journey.step(survey).results if r.label == "peaks at")
     assert not peak.judgement.verdict.outside
     assert not any(t.on for t in view.record.temporaries)
@@ -72,8 +73,10 @@ def test_two_band_set_comes_inside_from_as_found(tmp_path: Path, seed: int) -> N
         turned = view.record.turns_of(core)
         factor = part_factor(facts, receiver.condition, core, turned)
         assert abs(factor**-0.5 - 1.0) < 0.003
-    for point in facts.sensitivity:
-        left = measured_sensitivity_v(view.record, point, LEFT)
+    proofs = [s for s in view.journey.steps if s.key.startswith("proof.left.")]
+    assert len(proofs) == len(facts.sensitivity)
+    for step, point in zip(proofs, facts.sensitivity, strict=True):
+        left = next(r.value for r in step.results if r.label == "for 10 dB")
         assert left is not None and point.limit_v is not None and left <= point.limit_v
 
 

@@ -20,7 +20,7 @@ from glowdial.demo.fill import (
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import Condition
 from glowdial.workshop.entries import AnswerCommand, acknowledge, record_answer, withdraw
-from glowdial.workshop.jobs import JobView, OpenCommand, job_view, open_job
+from glowdial.workshop.jobs import JobPage, OpenCommand, job_page, open_job
 from glowdial.workshop.sheets import keep_sheet, read_sheet
 from glowdial.workshop.workshop import Workshop
 from glowdial.workshop.writing import Stamp
@@ -45,7 +45,7 @@ class Keeper(Volunteer):
         super().__init__(workshop, job_id, parts_school=School.AS_FOUND, keeps_parts=True)
 
 
-def worked(folder: Path, sheet: str, condition: Condition, until: str) -> JobView:
+def worked(folder: Path, sheet: str, condition: Condition, until: str) -> JobPage:
     workshop, job = opened(folder, sheet, condition)
     return Keeper(workshop, job).work(until=lambda step: step.key.startswith(until))
 
@@ -87,7 +87,7 @@ def test_the_conversion_lands_on_its_target(tmp_path: Path, place: str) -> None:
     workshop, job = opened(tmp_path, "lintel-tuner", condition)
 
     class Converts(Keeper):
-        def _entry(self, view: JobView, step: Step) -> Typed:
+        def _entry(self, view: JobPage, step: Step) -> Typed:
             converting = step.key == "bring-up.conversion" and step.ask
             ask = step.ask.key if converting and step.ask else ""
             if ask == "choice":
@@ -97,7 +97,7 @@ def test_the_conversion_lands_on_its_target(tmp_path: Path, place: str) -> None:
             return super()._entry(view, step)
 
     Converts(workshop, job).work(until=lambda s: s.key == "bring-up.chart")
-    view = job_view(workshop, job)
+    view = job_page(workshop, job)
     step = view.journey.step("bring-up.conversion")
     fitted = view.record.latest(step.key, "fitted")
     assert fitted is not None
@@ -114,20 +114,20 @@ def test_the_conversion_lands_on_its_target(tmp_path: Path, place: str) -> None:
 def test_a_withdrawn_conversion_is_selenium_again(tmp_path: Path) -> None:
     workshop, job = opened(tmp_path, "lintel-tuner", tuner_condition(1))
     Keeper(workshop, job).work(until=lambda s: s.key == "bring-up.conversion")
-    for danger in job_view(workshop, job).journey.step("bring-up.conversion").dangers:
-        version = job_view(workshop, job).version
+    for danger in job_page(workshop, job).journey.step("bring-up.conversion").dangers:
+        version = job_page(workshop, job).version
         stamp = Stamp(f"seen-{danger}", version)
         acknowledge(workshop, job, stamp, "bring-up.conversion", danger)
-    view = job_view(workshop, job)
+    view = job_page(workshop, job)
     stamp = Stamp("choose-silicon", view.version)
     fields = (("choice", "convert to silicon"),)
-    command = AnswerCommand("bring-up.conversion", "choice", None, fields, False, "hand")
+    command = AnswerCommand("bring-up.conversion", "choice", None, fields)
     record_answer(workshop, job, stamp, command)
-    after = job_view(workshop, job)
+    after = job_page(workshop, job)
     step = after.journey.step("bring-up.conversion")
     assert step.ask is not None and step.ask.key == "wanted"
     choice = after.record.latest(step.key, "choice")
     assert choice is not None
     withdraw(workshop, job, Stamp("not-after-all", after.version), choice.seq)
-    again = job_view(workshop, job).journey.step("bring-up.conversion")
+    again = job_page(workshop, job).journey.step("bring-up.conversion")
     assert again.ask is not None and again.ask.key == "choice"

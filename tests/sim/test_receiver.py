@@ -10,9 +10,20 @@ import pytest
 
 from builders import aligned, found, slipway_facts, tidewater_facts
 from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.measurands import (
+    AVC,
+    B_PLUS,
+    B_PLUS_OHM,
+    B_PLUS_RIPPLE,
+    LINE,
+    LOUDSPEAKER,
+    RESERVOIR,
+    Kind,
+    Measurand,
+)
 from glowdial.core.physics.resonance import passband
 from glowdial.sim.condition import Condition, neglected
-from glowdial.sim.receiver import METERS, SimulatedReceiver
+from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 
 FACTS = tidewater_facts()
@@ -40,7 +51,7 @@ def at_dial(dial_hz: float, band: str = "bc", **changes: object) -> BenchState:
 def comes_in_hz(receiver: SimulatedReceiver, state: BenchState, reach_hz: float = 40e3) -> float:
     """Where the AVC peaks over the generator's frequency: a plain fine scan."""
     grid = np.arange(state.dial_hz - reach_hz, state.dial_hz + reach_hz, 200.0)
-    volts = [receiver.read(replace(state, generator_hz=float(f)), "avc") for f in grid]
+    volts = [receiver.read(replace(state, generator_hz=float(f)), AVC) for f in grid]
     return float(grid[int(np.argmax(volts))])
 
 
@@ -106,10 +117,10 @@ def test_the_shift_is_the_oscillator_formulas() -> None:
 def test_avc_rises_with_the_generator_and_falls_off_the_peak() -> None:
     receiver = aligned(FACTS)
     levels = np.geomspace(1e-6, 0.1, 25)
-    volts = [receiver.read(replace(AT_IF, generator_emf_v=float(v)), "avc") for v in levels]
+    volts = [receiver.read(replace(AT_IF, generator_emf_v=float(v)), AVC) for v in levels]
     assert np.all(np.diff(volts) > 0)
-    beside = receiver.read(replace(AT_IF, generator_hz=475e3), "avc")
-    assert beside < 0.7 * receiver.read(AT_IF, "avc")
+    beside = receiver.read(replace(AT_IF, generator_hz=475e3), AVC)
+    assert beside < 0.7 * receiver.read(AT_IF, AVC)
 
 
 def test_the_image_comes_in_at_the_signal_plus_twice_the_if_only_weaker() -> None:
@@ -117,25 +128,25 @@ def test_the_image_comes_in_at_the_signal_plus_twice_the_if_only_weaker() -> Non
     signal = at_dial(1e6, generator_emf_v=1e-3)
     image = replace(signal, generator_hz=1e6 + 2 * 465e3)
     beside = replace(signal, generator_hz=1e6 + 2 * 465e3 + 40e3)
-    wanted, mirrored, nothing = (receiver.read(s, "avc") for s in (signal, image, beside))
+    wanted, mirrored, nothing = (receiver.read(s, AVC) for s in (signal, image, beside))
     assert wanted > mirrored > 3 * nothing
 
 
 def test_signal_to_noise_follows_the_level_and_the_tone_makes_the_audio() -> None:
     receiver = aligned(FACTS)
     for level, least_db in ((5e-6, 3.0), (20e-6, 10.0), (200e-6, 25.0)):
-        on = receiver.read(at_dial(1e6, generator_emf_v=level, tone_on=True), "audio")
-        off = receiver.read(at_dial(1e6, generator_emf_v=level), "audio")
+        on = receiver.read(at_dial(1e6, generator_emf_v=level, tone_on=True), LOUDSPEAKER)
+        off = receiver.read(at_dial(1e6, generator_emf_v=level), LOUDSPEAKER)
         assert 20 * math.log10(on / off) > least_db
-    assert receiver.read(BenchState(), "audio") == 0.0
+    assert receiver.read(BenchState(), LOUDSPEAKER) == 0.0
 
 
 def test_same_seed_same_answers_and_another_seed_another_set() -> None:
     one, same, other = (found(FACTS, seed) for seed in (5, 5, 6))
     assert one.condition == same.condition != other.condition
-    for meter in METERS:
-        assert one.read(at_dial(1e6), meter) == same.read(at_dial(1e6), meter)
-    assert one.read(at_dial(1e6), "avc") != other.read(at_dial(1e6), "avc")
+    for what in (AVC, LOUDSPEAKER, B_PLUS, RESERVOIR, LINE, B_PLUS_RIPPLE, B_PLUS_OHM):
+        assert one.read(at_dial(1e6), what) == same.read(at_dial(1e6), what)
+    assert one.read(at_dial(1e6), AVC) != other.read(at_dial(1e6), AVC)
 
 
 def test_a_neglected_set_is_neglected_everywhere_and_settled_bands_are_not() -> None:
@@ -159,18 +170,18 @@ def test_a_broken_condition_is_refused_with_the_key(spoil: str) -> None:
 def test_turning_stops_at_the_end_of_the_thread() -> None:
     receiver = aligned(FACTS)
     far = [receiver.turn(AT_IF, "t1-primary", t) for t in (7.0, 30.0)]
-    assert receiver.read(far[0], "avc") == pytest.approx(receiver.read(far[1], "avc"), rel=1e-9)
+    assert receiver.read(far[0], AVC) == pytest.approx(receiver.read(far[1], AVC), rel=1e-9)
     with pytest.raises(NotFound):
         receiver.turn(AT_IF, "t9", 1.0)
-    with pytest.raises(BadInput, match="not on this bench"):
-        receiver.read(AT_IF, "thermometer")
+    with pytest.raises(NotFound, match="DC volts at thermometer"):
+        receiver.read(AT_IF, Measurand("thermometer", Kind.DC_VOLTS))
 
 
 def test_no_power_no_signal_and_low_line_little() -> None:
     receiver = aligned(FACTS)
-    cold, low, full = (receiver.read(replace(AT_IF, line_v=v), "avc") for v in (0.0, 150.0, 230.0))
+    cold, low, full = (receiver.read(replace(AT_IF, line_v=v), AVC) for v in (0.0, 150.0, 230.0))
     assert cold == 0.0 < low < full
-    assert receiver.read(replace(AT_IF, line_v=60.0), "b-plus") == 0.0
+    assert receiver.read(replace(AT_IF, line_v=60.0), B_PLUS) == 0.0
 
 
 def test_a_set_from_a_sheet_that_says_little_works_too() -> None:

@@ -10,6 +10,7 @@ from sets import altered, circuit
 
 from builders import aligned, tidewater_facts
 from glowdial.core.language.errors import BadInput
+from glowdial.core.model.measurands import AVC, B_PLUS, LOUDSPEAKER
 from glowdial.core.physics.ohmmeter import filament_on_ohmmeter
 from glowdial.core.physics.resonance import passband
 from glowdial.sim.condition import CapacitorFault, ResistorFault
@@ -52,7 +53,7 @@ def test_a_meter_divides_with_what_is_behind_the_point(room: Room) -> None:
         at = node(room.receiver, room.state, key)
         loaded = at.dc_v * 11e6 / (11e6 + at.source_ohm)
         assert said(kit["multimeter"], "MEAS?") == pytest.approx(loaded, rel=1e-4)
-    assert node(room.receiver, room.state, "reservoir").dc_v > room.read("b-plus") + 50.0
+    assert node(room.receiver, room.state, "reservoir").dc_v > room.read(B_PLUS) + 50.0
 
 
 def test_a_probe_on_the_wrong_side_of_a_resistor_reads_what_it_would() -> None:
@@ -190,7 +191,7 @@ def test_the_scope_shows_audio_and_ripple(room: Room) -> None:
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=1e-3, tone_on=True)
     answer = str(kit["oscilloscope"].respond("TIM:SCAL 0.005;TRAC?"))
     audio = np.array([float(v) for v in answer.split(",")])
-    assert float(np.std(audio)) == pytest.approx(room.read("audio"), rel=0.1)
+    assert float(np.std(audio)) == pytest.approx(room.read(LOUDSPEAKER), rel=0.1)
 
 
 def test_the_counter_tells_the_oscillator_and_a_direct_probe_pulls_it(room: Room) -> None:
@@ -208,10 +209,10 @@ def test_the_calibrator_is_a_signal_at_its_harmonics(room: Room) -> None:
     kit = powered(room)
     kit["hands"].respond("TUNE bc,1000000")
     kit["calibrator"].respond("FREQ 500 kHz;OUTP ON")
-    on_a_harmonic = room.read("avc")
+    on_a_harmonic = room.read(AVC)
     kit["hands"].respond("TUNE bc,1200000")
     kit["calibrator"].respond("OUTP ON")
-    assert on_a_harmonic > 1.0 > room.read("avc")
+    assert on_a_harmonic > 1.0 > room.read(AVC)
     kit["calibrator"].respond("FREQ 123 kHz")
     assert str(kit["calibrator"].respond("SYST:ERR?")).startswith("-222")
 

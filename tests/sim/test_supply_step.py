@@ -8,22 +8,21 @@ from pathlib import Path
 import pytest
 
 from builders import a_workshop, aligned, tidewater_facts
-from glowdial.core.journey.steps import Stage
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import CapacitorFault, Condition, FilterFault, RectifierFault
-from glowdial.workshop.jobs import JobView, OpenCommand, open_job
+from glowdial.workshop.jobs import JobPage, OpenCommand, open_job
 from glowdial.workshop.sheets import keep_sheet, read_sheet
 
 SOUND = replace(aligned(tidewater_facts()).condition, needle=0.005)
 
 
-def brought_up(folder: Path, condition: Condition) -> JobView:
+def brought_up(folder: Path, condition: Condition) -> JobPage:
     workshop = a_workshop(folder)
     with workshop.database.writing() as session:
         sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
     job = open_job(workshop, "sick-set", OpenCommand(sheet_id, "a set", condition=condition))
-    return Volunteer(workshop, job, keeps_parts=True).work(until=before_stage(Stage.PROOF))
+    return Volunteer(workshop, job, keeps_parts=True).work(until=before_stage("proof"))
 
 
 @pytest.mark.parametrize(

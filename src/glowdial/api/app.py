@@ -7,28 +7,34 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
+from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
 from glowdial import __version__
 from glowdial.api import (
     bench,
-    calc,
-    calc_bring_up,
-    calc_parts,
-    calc_supply,
     entries,
     instruments,
     jobs,
+    options,
     problems,
     registers,
     sets,
     sheets,
-    stock,
 )
-from glowdial.api.host_check import Guard
-from glowdial.api.shapes import Health
+from glowdial.api.calc import bring_up, general, parts, supply
+from glowdial.api.host_check import HostCheck
+from glowdial.api.stages import handover, intake, stock
+from glowdial.api.stages import parts as job_parts
 from glowdial.workshop.workshop import Workshop
+
+
+class Health(BaseModel):
+    """Whether the server is up."""
+
+    status: str
+    version: str
 
 
 def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
@@ -54,9 +60,11 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     )
     app.state.workshop = workshop
     problems.install(app)
-    for room in (jobs, entries, registers, bench, instruments, sets, sheets, stock):
+    for room in (jobs, entries, registers, bench, instruments, sets, sheets, options):
         app.include_router(room.router)
-    for sums in (calc, calc_parts, calc_supply, calc_bring_up):
+    for stage in (intake, job_parts, stock, handover):
+        app.include_router(stage.router)
+    for sums in (general, parts, supply, bring_up):
         app.include_router(sums.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])
@@ -65,7 +73,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         return Health(status="ok", version=__version__)
 
     app.add_middleware(GZipMiddleware, minimum_size=1000)
-    app.add_middleware(Guard)
+    app.add_middleware(HostCheck)
     if web is not None:
         _serve_pages(app, web)
     return app

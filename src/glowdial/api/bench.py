@@ -2,23 +2,155 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
+from pydantic import BaseModel, Field
 
-from glowdial.api.live import live
-from glowdial.api.requests import MeasureRequest, TurnRequest
-from glowdial.api.shapes import BenchShape, MeasuredShape, Stopped, TurnedShape
-from glowdial.api.wiring import KeyDep, WorkshopDep
-from glowdial.core.bench.watch import guard_of
-from glowdial.workshop.bench_work import bench_view, measure, turn
+from glowdial.api.push import EVENTS, live
+from glowdial.api.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
+from glowdial.core.bench.movements import TURN_STEPS
+from glowdial.core.bench.watch import WATCHED, guard_of
+from glowdial.core.language.quantities import turn_entry
+from glowdial.workshop.bench_work import BenchView, bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
+from glowdial.workshop.jobs import HAND, LINK_WORDS, SIMULATED
 from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
 GuardText = Annotated[str, Query(max_length=40)]
-JobId = Annotated[int, Path(ge=1, le=2**53)]
+
+
+class MeasureRequest(Body):
+    version: Version
+    step: ShortText
+    ask: ShortText = Field(default="", description="another of the step's questions than the first")
+
+
+class TurnRequest(Body):
+    version: Version
+    step: ShortText
+    turns: float = Field(ge=-5, le=5, examples=[0.0625])
+
+
+class MeasuredShape(BaseModel):
+    """What the bench measured, as the line to enter."""
+
+    version: int
+    line: str
+    remarks: list[str]
+
+
+class Stopped(BaseModel):
+    """What could not be switched off; empty when all outputs are off."""
+
+    failed: list[str]
+
+
+class TurnedShape(BaseModel):
+    """Where a turn led."""
+
+    version: int
+    avc: float
+    held: float
+    words: str
+
+
+class MeterShape(BaseModel):
+    key: str
+    label: str
+    value: float
+    text: str
+
+
+class TurnStep(BaseModel):
+    """A press of a key, in turns clockwise, and how it is said."""
+
+    turns: float
+    words: str
+    large: bool
+
+
+class Watchable(BaseModel):
+    """A value that may be watched through every step."""
+
+    value: str
+    label: str
+
+
+TURNS = [
+    TurnStep(
+        turns=sign * amount, words=turn_entry(amount).lstrip("+"), large=amount == max(TURN_STEPS)
+    )
+    for sign in (-1.0, 1.0)
+    for amount in (TURN_STEPS if sign > 0 else TURN_STEPS[::-1])
+]
+WATCHABLE = [
+    Watchable(value=key, label=f"{w.label} in {w.quantity.bare}") for key, w in WATCHED.items()
+]
+
+
+class GuardShape(BaseModel):
+    """The guard reading."""
+
+    label: str
+    text: str
+    alarm: bool
+    words: str
+
+
+class LiveShape(BaseModel):
+    """One live reading: how it is shown and typed, the peak held, where it stands, the pitch that
+    follows it, whether that must be heard, and the guard reading."""
+
+    value: float
+    text: str
+    typed: str
+    held: float
+    held_text: str
+    words: str
+    tone_hz: float
+    must_sound: bool
+    guard: GuardShape | None
+
+
+class BenchShape(BaseModel):
+    """The bench panel."""
+
+    link: str
+    link_words: str
+    by_hand: bool
+    turn_steps: list[TurnStep]
+    watchable: list[Watchable]
+    generator: str
+    dial: str
+    meters: list[MeterShape]
+    held_step: str
+    held_v: float | None
+    peak_words: str
+    turned: str
+
+    @classmethod
+    def of(cls, view: BenchView) -> BenchShape:
+        """From the workshop's view."""
+        return cls(
+            link=view.link,
+            link_words=LINK_WORDS[view.link],
+            by_hand=view.link == HAND,
+            turn_steps=TURNS if view.link == SIMULATED else [],
+            watchable=WATCHABLE,
+            generator=view.generator,
+            dial=view.dial,
+            held_step=view.held_step,
+            held_v=view.held_v,
+            peak_words=view.peak_words,
+            turned=view.turned,
+            meters=[
+                MeterShape(key=m.key, label=m.label, value=m.value, text=m.text)
+                for m in view.meters
+            ],
+        )
 
 
 @router.get("", operation_id="getBench")
@@ -27,7 +159,17 @@ def get_bench(workshop: WorkshopDep, job_id: JobId) -> BenchShape:
     return BenchShape.of(bench_view(workshop, job_id))
 
 
-@router.get("/live", operation_id="getLive", response_class=StreamingResponse)
+LIVE_ANSWER: dict[int | str, dict[str, Any]] = {
+    200: {"model": LiveShape, "description": "each event's data; the last may be a trouble's"}
+}
+
+
+@router.get(
+    "/live",
+    operation_id="getLive",
+    response_class=StreamingResponse,
+    responses=LIVE_ANSWER,
+)
 async def get_live(
     workshop: WorkshopDep,
     request: Request,
@@ -42,7 +184,7 @@ async def get_live(
     """
     watched = guard_of(guard, low, high) if guard else None
     events = live(workshop, request, job_id, watched)
-    return StreamingResponse(events, media_type="text/event-stream")
+    return StreamingResponse(events, media_type=EVENTS)
 
 
 @router.post("/stop", operation_id="stopOutputs")

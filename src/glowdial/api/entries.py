@@ -5,30 +5,100 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path
+from pydantic import BaseModel, Field
 
-from glowdial.api.requests import (
-    AcknowledgeRequest,
-    AnswerRequest,
-    ChangeRequest,
-    CloseRequest,
-    MoveRequest,
-    NoteRequest,
-    Preview,
-    PreviewRequest,
-    TemporaryRequest,
-    VersionRequest,
-    WithdrawRequest,
+from glowdial.api.wiring import (
+    Body,
+    JobId,
+    KeyDep,
+    LongText,
+    ShortText,
+    Version,
+    WhoDep,
+    WorkshopDep,
+    Written,
 )
-from glowdial.api.shapes import Written
-from glowdial.api.wiring import KeyDep, WorkshopDep
 from glowdial.core.language.quantities import TURNS, parse
 from glowdial.workshop import entries
-from glowdial.workshop.jobs import HAND, SIMULATED
 from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["entries"])
-JobId = Annotated[int, Path(ge=1, le=2**53)]
 RecordId = Annotated[int, Path(ge=1, le=2**53)]
+
+
+class AnswerRequest(Body):
+    version: Version
+    step: ShortText = Field(examples=["bring-up.ramp"])
+    ask: ShortText = Field(examples=["held@line_v=230"])
+    line: LongText | None = Field(default=None, examples=["230 221"])
+    fields: dict[ShortText, LongText] = Field(default_factory=dict)
+    confirmed: bool = False
+    choice: int = Field(default=0, ge=0, le=9, description="which proposal for a part, from 0")
+
+
+class PreviewRequest(Body):
+    step: ShortText
+    ask: ShortText
+    line: LongText = Field(examples=["230 221"])
+
+
+class Preview(BaseModel):
+    """What is understood of a typed line."""
+
+    echo: str
+
+
+class AcknowledgeRequest(Body):
+    version: Version
+    step: ShortText
+    danger: ShortText
+
+
+class CloseRequest(Body):
+    version: Version
+    step: ShortText
+    reason: LongText
+    decided_by: ShortText
+
+
+class TemporaryRequest(Body):
+    version: Version
+    what: ShortText = Field(examples=["jumper"])
+    place: ShortText = Field(examples=["V2 grid to chassis"])
+    wanted_under_power: bool = False
+
+
+class ChangeRequest(Body):
+    version: Version
+    what: ShortText = Field(examples=["supply"])
+    note: LongText = Field(examples=["first filter capacitor renewed"])
+
+
+class MoveRequest(Body):
+    version: Version
+    step: ShortText = ""
+    adjuster: ShortText
+    turns: str = Field(max_length=40, examples=["+3/8"])
+
+
+class WithdrawRequest(Body):
+    version: Version
+    seq: int
+
+
+class NoteRequest(Body):
+    version: Version
+    step: ShortText = ""
+    text: LongText
+
+
+class VersionRequest(Body):
+    version: Version
+
+
+class ReopenRequest(Body):
+    version: Version
+    reason: LongText = Field(examples=["came back: hum after an hour"])
 
 
 def _written(answer: dict[str, Any]) -> Written:
@@ -36,7 +106,9 @@ def _written(answer: dict[str, Any]) -> Written:
 
 
 @router.post("/answers", operation_id="postAnswer", status_code=201)
-def post_answer(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: AnswerRequest) -> Written:
+def post_answer(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, who: WhoDep, body: AnswerRequest
+) -> Written:
     """Answer the open question of a step, as one typed line or as fields."""
     command = entries.AnswerCommand(
         body.step,
@@ -44,10 +116,10 @@ def post_answer(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: AnswerR
         body.line,
         tuple(sorted(body.fields.items())),
         body.confirmed,
-        SIMULATED if body.captured else HAND,
         body.choice,
     )
-    return _written(entries.record_answer(workshop, job_id, Stamp(key, body.version), command))
+    stamp = Stamp(key, body.version, who)
+    return _written(entries.record_answer(workshop, job_id, stamp, command))
 
 
 @router.post("/previews", operation_id="postPreview")
@@ -139,3 +211,11 @@ def post_note(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: NoteReque
     """Write a remark."""
     stamp = Stamp(key, body.version)
     return _written(entries.write_note(workshop, job_id, stamp, body.step, body.text))
+
+
+@router.post("/reopenings", operation_id="postReopening", status_code=201)
+def post_reopening(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: ReopenRequest
+) -> Written:
+    """Open a job again that was handed over, with the reason."""
+    return _written(entries.reopen(workshop, job_id, Stamp(key, body.version), body.reason))

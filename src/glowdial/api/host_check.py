@@ -23,7 +23,7 @@ HEADERS = {
 }
 
 
-class Guard:
+class HostCheck:
     """ASGI middleware around the whole application."""
 
     def __init__(self, app: ASGIApp) -> None:

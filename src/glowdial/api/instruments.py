@@ -7,16 +7,14 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, Field
 
-from glowdial.api.requests import Request, ShortText
-from glowdial.api.shapes import Opened
-from glowdial.api.wiring import KeyDep, WorkshopDep
+from glowdial.api.wiring import Body, KeyDep, Opened, ShortText, WorkshopDep
 from glowdial.workshop import instruments
 
 router = APIRouter(prefix="/api/instruments", tags=["instruments"])
 InstrumentId = Annotated[int, Path(ge=1, le=2**53)]
 
 
-class RegisterRequest(Request):
+class RegisterRequest(Body):
     name: ShortText = Field(examples=["shelf generator"])
     kind: ShortText = Field(examples=["generator"])
     host: str = Field(default="", max_length=120, examples=["127.0.0.1"])

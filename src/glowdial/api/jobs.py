@@ -1,21 +1,252 @@
-"""Jobs: the shelf, opening, one job, its report, its readings and the whole job as files."""
+"""Jobs: the shelf, opening, and one job as its page shows it."""
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Query
-from fastapi.responses import JSONResponse, PlainTextResponse
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel, Field
 
-from glowdial.api.requests import OpenJobRequest
-from glowdial.api.shapes import JobShape, Opened, ReportShape, ShelfPage, ShelfShape
-from glowdial.api.wiring import KeyDep, WorkshopDep
-from glowdial.workshop.export import job_document, readings_csv
-from glowdial.workshop.jobs import OpenCommand, job_report, job_view, open_job, shelf
+from glowdial.api.push import EVENTS, until_known
+from glowdial.api.steps import StepShape, step_shape
+from glowdial.api.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep
+from glowdial.core.journey.record import CHANGEABLES
+from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
+from glowdial.workshop.jobs import (
+    LINK_WORDS,
+    JobPage,
+    OpenCommand,
+    ShelfLine,
+    job_page,
+    open_job,
+    shelf,
+)
+from glowdial.workshop.log import LogLine
 from glowdial.workshop.simulated import condition_for
+from glowdial.workshop.visits import Visit
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
-JobId = Annotated[int, Path(ge=1, le=2**53)]
+
+
+class StageShape(BaseModel):
+    stage: str
+    steps: int
+    finished: int
+    trouble: str
+
+
+class ShelfShape(BaseModel):
+    job_id: int
+    set_name: str
+    title: str
+    link: str
+    link_words: str
+    stages: list[StageShape]
+    next_title: str
+    next_stage: str
+    touched_at: datetime
+    days_untouched: int
+    closed: bool
+
+    @classmethod
+    def of(cls, line: ShelfLine) -> ShelfShape:
+        """From the workshop's line."""
+        return cls(
+            job_id=line.job_id,
+            set_name=line.set_name,
+            title=line.title,
+            link=line.link,
+            link_words=LINK_WORDS[line.link],
+            stages=[StageShape(**s) for s in line.standing["stages"]],
+            next_title=line.standing["next_title"],
+            next_stage=line.standing["next_stage"],
+            touched_at=line.touched_at,
+            days_untouched=line.days_untouched,
+            closed=line.closed,
+        )
+
+
+class ShelfPage(BaseModel):
+    jobs: list[ShelfShape]
+    cursor: int | None
+
+
+class StepLine(BaseModel):
+    """A step on the scale."""
+
+    key: str
+    stage: str
+    title: str
+    status: str
+    finished: bool
+
+
+class TemporaryShape(BaseModel):
+    id: int
+    what: str
+    place: str
+    wanted_under_power: bool
+    on: bool
+
+
+class SwitchedShape(BaseModel):
+    id: int
+    what: str
+    off: bool
+
+
+class LogShape(BaseModel):
+    seq: int
+    at: str
+    kind: str
+    step: str
+    text: str
+    verdict: str
+    words: str
+    struck: bool
+    can_withdraw: bool
+
+    @classmethod
+    def of(cls, line: LogLine) -> LogShape:
+        """From the workshop's line."""
+        return cls(
+            seq=line.seq,
+            at=line.at,
+            kind=line.kind,
+            step=line.step,
+            text=line.text,
+            verdict=line.verdict,
+            words=line.words,
+            struck=line.struck,
+            can_withdraw=line.can_withdraw,
+        )
+
+
+class AdjusterShape(BaseModel):
+    key: str
+    name: str
+
+
+class VisitShape(BaseModel):
+    """An earlier job of the same set."""
+
+    job_id: int
+    opened_at: datetime
+    closed_at: datetime | None
+    complaint: str
+    changed: list[str]
+
+    @classmethod
+    def of(cls, visit: Visit) -> VisitShape:
+        """From the workshop's visit."""
+        return cls(
+            job_id=visit.job_id,
+            opened_at=visit.opened_at,
+            closed_at=visit.closed_at,
+            complaint=visit.complaint,
+            changed=list(visit.changed),
+        )
+
+
+class JobShape(BaseModel):
+    """A job as its page shows it."""
+
+    job_id: int
+    version: int
+    set_name: str
+    title: str
+    link: str
+    opened_at: datetime
+    closed_at: datetime | None
+    stages: list[StageShape]
+    steps: list[StepLine]
+    next_step: str
+    step: StepShape | None
+    temporaries: list[TemporaryShape]
+    switched_off: list[SwitchedShape]
+    changeables: list[str]
+    adjusters: list[AdjusterShape]
+    log: list[LogShape]
+    set_id: int
+    visits: list[VisitShape]
+    parked: int
+    thinking: bool
+    link_words: str
+
+    @classmethod
+    def of(cls, view: JobPage, step_key: str | None) -> JobShape:
+        """From the workshop's view, with one step in full: the one asked for, else the next."""
+        keys = {s.key for s in view.journey.steps}
+        key = step_key if step_key in keys else view.journey.next_key
+        shown = view.journey.step(key or view.journey.steps[-1].key)
+        return cls(
+            job_id=view.job_id,
+            version=view.version,
+            set_name=view.set_name,
+            title=view.title,
+            link=view.link,
+            opened_at=view.opened_at,
+            closed_at=view.closed_at,
+            stages=[
+                StageShape(stage=s.stage, steps=s.steps, finished=s.finished, trouble=s.trouble)
+                for s in view.journey.stages()
+            ],
+            steps=[
+                StepLine(
+                    key=s.key,
+                    stage=s.stage,
+                    title=s.title,
+                    status=s.status.value,
+                    finished=s.status.finished,
+                )
+                for s in view.journey.steps
+            ],
+            next_step=view.journey.next_key,
+            set_id=view.set_id,
+            thinking=view.journey.thinking,
+            link_words=LINK_WORDS[view.link],
+            visits=[VisitShape.of(v) for v in view.visits],
+            parked=sum(PARKED_FORM.waits(e) for e in view.record.register(PARKED)),
+            step=step_shape(view, shown),
+            temporaries=[
+                TemporaryShape(
+                    id=int(t.key),
+                    what=t.what,
+                    place=t.where,
+                    wanted_under_power=t.wanted_under_power,
+                    on=t.on,
+                )
+                for t in view.record.temporaries
+            ],
+            switched_off=[
+                SwitchedShape(id=int(s.key), what=s.what, off=s.off)
+                for s in view.record.switched_off
+            ],
+            changeables=list(CHANGEABLES),
+            adjusters=[AdjusterShape(key=a.key, name=a.name) for a in view.facts.adjusters],
+            log=[LogShape.of(line) for line in view.log],
+        )
+
+
+class OpenJobRequest(Body):
+    sheet_id: int = Field(examples=[1])
+    set_name: ShortText = Field(examples=["Reading room receiver"])
+    serial: ShortText = ""
+    set_id: int | None = Field(
+        default=None, ge=1, le=2**53, description="a set that was here before"
+    )
+    simulated_seed: int | None = Field(
+        default=None, ge=0, le=2**31, description="with a seed, the set is a simulated one"
+    )
+    simulated_condition: str = Field(
+        default="",
+        max_length=200_000,
+        description="a condition document as JSON text, instead of a seed",
+        examples=['{"seed": 7, "faults": [{"kind": "device", "stage": "V2", "strength": 0.4}]}'],
+    )
+    network: bool = Field(default=False, description="readings from the bench's instruments too")
 
 
 @router.get("", operation_id="listJobs")
@@ -47,29 +278,10 @@ def get_job(
     workshop: WorkshopDep, job_id: JobId, step: Annotated[str | None, Query(max_length=80)] = None
 ) -> JobShape:
     """A job with its scale, its log, and one step in full (the next, unless another is named)."""
-    return JobShape.of(job_view(workshop, job_id), step)
+    return JobShape.of(job_page(workshop, job_id), step)
 
 
-@router.get("/{job_id}/report", operation_id="getReport")
-def get_report(workshop: WorkshopDep, job_id: JobId) -> ReportShape:
-    """The report as it stands."""
-    view, report = job_report(workshop, job_id)
-    return ReportShape.of(view, report)
-
-
-@router.get("/{job_id}/readings.csv", operation_id="getReadings", response_class=PlainTextResponse)
-def get_readings(workshop: WorkshopDep, job_id: JobId) -> PlainTextResponse:
-    """Every reading of the job, SI units, as CSV."""
-    name = f'attachment; filename="job-{job_id}-readings.csv"'
-    return PlainTextResponse(
-        readings_csv(workshop, job_id),
-        media_type="text/csv",
-        headers={"content-disposition": name},
-    )
-
-
-@router.get("/{job_id}/document", operation_id="getJobDocument", response_class=JSONResponse)
-def get_document(workshop: WorkshopDep, job_id: JobId) -> JSONResponse:
-    """The whole job as one open file: sheet, record, registers."""
-    name = f'attachment; filename="job-{job_id}.json"'
-    return JSONResponse(job_document(workshop, job_id), headers={"content-disposition": name})
+@router.get("/{job_id}/known", operation_id="awaitKnown", response_class=StreamingResponse)
+async def await_known(workshop: WorkshopDep, request: Request, job_id: JobId) -> StreamingResponse:
+    """One event when nothing of the job is being worked out any more: then it is read anew."""
+    return StreamingResponse(until_known(workshop, request, job_id), media_type=EVENTS)

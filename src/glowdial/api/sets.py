@@ -1,14 +1,41 @@
-"""The sets that were here before: a set that comes again opens another job."""
+"""The sets that were here."""
 
 from __future__ import annotations
 
 from fastapi import APIRouter
+from pydantic import BaseModel
 
-from glowdial.api.shapes import SetShape, SetsPage
 from glowdial.api.wiring import WorkshopDep
-from glowdial.workshop.jobs import known_sets
+from glowdial.workshop.jobs import KnownSet, known_sets
 
 router = APIRouter(prefix="/api/sets", tags=["sets"])
+
+
+class SetShape(BaseModel):
+    """A set that was here."""
+
+    id: int
+    name: str
+    maker: str
+    model: str
+    serial: str
+    visits: int
+
+    @classmethod
+    def of(cls, known: KnownSet) -> SetShape:
+        """From the workshop's set."""
+        return cls(
+            id=known.set_id,
+            name=known.name,
+            maker=known.maker,
+            model=known.model,
+            serial=known.serial,
+            visits=known.visits,
+        )
+
+
+class SetsPage(BaseModel):
+    sets: list[SetShape]
 
 
 @router.get("", operation_id="listSets")

@@ -6,10 +6,10 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Path
 from fastapi.responses import JSONResponse
+from pydantic import BaseModel
 
-from glowdial.api.shapes import Opened, SheetDocument, SheetShape
-from glowdial.api.step_shapes import GapShape
-from glowdial.api.wiring import KeyDep, WorkshopDep
+from glowdial.api.steps import GapShape
+from glowdial.api.wiring import KeyDep, Opened, WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template_form import TemplateForm
 from glowdial.workshop import sheets
@@ -17,6 +17,22 @@ from glowdial.workshop import sheets
 router = APIRouter(prefix="/api", tags=["sheets"])
 SheetId = Annotated[int, Path(ge=1, le=2**53)]
 SheetText = Annotated[str, Body(media_type="text/plain", max_length=1_000_000)]
+
+
+class SheetShape(BaseModel):
+    """A sheet in the list."""
+
+    id: int
+    maker: str
+    model: str
+    version: int
+
+
+class SheetDocument(SheetShape):
+    """A sheet with its document and what it does not say."""
+
+    document: dict[str, Any]
+    gaps: list[GapShape]
 
 
 @router.get("/sheets", operation_id="listSheets")

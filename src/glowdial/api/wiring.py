@@ -1,10 +1,11 @@
-"""What the routers are handed: the workshop, and the stamp of a write."""
+"""What the routers are handed and take in common: the workshop, the key of a write, bodies."""
 
 from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Header, Request
+from fastapi import Depends, Header, Path, Request
+from pydantic import BaseModel, ConfigDict, Field
 
 from glowdial.core.language.errors import BadInput
 from glowdial.workshop.workshop import Workshop
@@ -28,5 +29,38 @@ def key_of(idempotency_key: Annotated[str | None, Header(max_length=100)] = None
     return idempotency_key
 
 
+def who_of(bench_hand: Annotated[str, Header(max_length=80)] = "") -> str:
+    """Who is at the bench, as the page was told; kept with what is entered."""
+    return bench_hand.strip()
+
+
 WorkshopDep = Annotated[Workshop, Depends(workshop_of)]
 KeyDep = Annotated[str, Depends(key_of)]
+WhoDep = Annotated[str, Depends(who_of)]
+JobId = Annotated[int, Path(ge=1, le=2**53)]
+ShortText = Annotated[str, Field(max_length=200)]
+LongText = Annotated[str, Field(max_length=4000)]
+Version = Annotated[int, Field(ge=0, description="the job's version that the page had read")]
+
+
+class Body(BaseModel):
+    """A request body; unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Opened(BaseModel):
+    """A new record's number."""
+
+    id: int
+
+
+class Written(BaseModel):
+    """The answer to a write."""
+
+    version: int
+    echo: str = ""
+    verdict: str = ""
+    words: str = ""
+    next_step: str = ""
+    cost: str = ""

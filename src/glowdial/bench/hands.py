@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from glowdial.bench.port import Bench, Settings
+from glowdial.bench.port import Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
-from glowdial.core.journey.steps import Doing, Recipe
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
+from glowdial.core.model.measurands import AVC, LOUDSPEAKER
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 FIND_LEVEL_V = 1e-3
-CORE_STEP_TURNS, TRIMMER_STEP_TURNS = 1.0 / 8.0, 1.0 / 16.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,31 +25,14 @@ class Measured:
     remarks: tuple[str, ...] = field(default=())
 
 
-def settings_of(recipe: Recipe) -> Settings:
-    """What the recipe wants set before anything is read."""
-    return Settings(
-        injection=recipe.injection,
-        line_v=recipe.line_v,
-        band=recipe.band,
-        dial_hz=recipe.dial_hz,
-        generator_hz=recipe.generator_hz,
-        generator_emf_v=recipe.generator_emf_v,
-        tone_on=recipe.tone_on,
-        lamp_w=recipe.lamp_w,
-        load_lifted=recipe.load_lifted,
-        series_ohm=recipe.series_ohm,
-        series_behind=recipe.series_behind if recipe.series_ohm is not None else None,
-    )
-
-
 def prepare(recipe: Recipe, bench: Bench) -> None:
     """Set the bench for a movement by hand: where the dial counts, the signal is brought in first,
     strong enough to be found, and then set to the level wanted."""
-    bench.apply(settings_of(recipe))
-    if recipe.dial_hz is not None:
-        bench.apply(Settings(generator_emf_v=_finding_level_v(bench)))
+    bench.apply(recipe.change)
+    if recipe.change.get("dial_hz") is not None:
+        bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
         _find(recipe, bench)
-        bench.apply(Settings(generator_emf_v=recipe.generator_emf_v))
+        bench.apply(setting(generator_emf_v=recipe.change.get("generator_emf_v")))
 
 
 def _finding_level_v(bench: Bench) -> float:
@@ -57,19 +42,28 @@ def _finding_level_v(bench: Bench) -> float:
 
 
 def carry_out(
-    recipe: Recipe, bench: Bench, *, already_turned: float, step_turns: float, reach_turns: float
+    ask: Ask, bench: Bench, *, already_turned: float, step_turns: float, reach_turns: float
 ) -> Measured:
-    """Do what a question asks for and return its values.
+    """Do what a question asks for and return its values; raises Conflict where it tells no way.
 
     ``already_turned`` are turns made by hand in this step, so a proposed turn is not made twice.
     ``step_turns`` and ``reach_turns`` bound a peaking movement.
     """
-    bench.apply(settings_of(recipe))
+    recipe = ask.recipe
+    if recipe is None:
+        raise Conflict("No bench can answer this question: type it.")
+    wanted = [f for f in ask.fields if f.measurand is not None and f.required]
+    if recipe.doing is Doing.TONE_PAIR:
+        # the signal is found on the AVC line, and the tone is read at the loudspeaker
+        bench.wired(frozenset((AVC.place, LOUDSPEAKER.place)))
+    if recipe.doing is Doing.READ:
+        bench.wired(frozenset(f.measurand.place for f in wanted if f.measurand is not None))
+    bench.apply(recipe.change)
     if recipe.wait_s > 0.0:
         bench.wait(recipe.wait_s)
     match recipe.doing:
         case Doing.READ:
-            return Measured({name: bench.read(meter) for name, meter in recipe.meters})
+            return Measured({f.name: bench.read(f.measurand) for f in wanted if f.measurand})
         case Doing.FIND_FREQUENCY:
             return Measured({"frequency": _find(recipe, bench)})
         case Doing.TURN_AND_FIND:
@@ -90,18 +84,18 @@ def _wanted(value: float | str | None, what: str) -> float:
 
 def _find(recipe: Recipe, bench: Bench) -> float:
     dial, span = (
-        _wanted(recipe.dial_hz, "the dial mark"),
+        _wanted(recipe.change.get("dial_hz"), "the dial mark"),
         _wanted(recipe.span_hz, "how far to look"),
     )
 
     def measure(frequency_hz: float) -> float:
-        bench.apply(Settings(generator_hz=frequency_hz))
-        return bench.read("avc")
+        bench.apply(setting(generator_hz=frequency_hz))
+        return bench.read(AVC)
 
     found = find_maximum(
         measure, start=dial - span, stop=dial + span, coarse=COARSE_HZ, fine=FINE_HZ
     )
-    bench.apply(Settings(generator_hz=found))
+    bench.apply(setting(generator_hz=found))
     return found
 
 
@@ -121,14 +115,14 @@ def _peak(
     adjuster = recipe.adjuster
     prepare(recipe, bench)
     bench.turn(adjuster, -already)
-    before = bench.read("avc")
+    before = bench.read(AVC)
     stands = 0.0
 
     def measure(turns: float) -> float:
         nonlocal stands
         bench.turn(adjuster, turns - stands)
         stands = turns
-        return bench.read("avc")
+        return bench.read(AVC)
 
     peak = peak_by_turning(measure, step_turns=step_turns, reach_turns=reach_turns)
     turns = peak.turns
@@ -154,8 +148,8 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
     lowest, highest = bench.generator_limits_v
 
     def measure(level_v: float) -> float:
-        bench.apply(Settings(generator_emf_v=level_v))
-        return bench.read("avc")
+        bench.apply(setting(generator_emf_v=level_v))
+        return bench.read(AVC)
 
     level = match_reading(measure, target, lowest=lowest, highest=highest)
     remarks = ("The generator's range ended before the reading was reached.",)
@@ -164,11 +158,11 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
 
 
 def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
-    bench.apply(Settings(generator_emf_v=_finding_level_v(bench)))
+    bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
     _find(recipe, bench)
-    bench.apply(Settings(generator_emf_v=recipe.generator_emf_v, tone_on=True))
-    on = bench.read("audio")
-    bench.apply(Settings(tone_on=False))
-    off = bench.read("audio")
-    level = _wanted(recipe.generator_emf_v, "the level")
+    bench.apply(setting(generator_emf_v=recipe.change.get("generator_emf_v"), tone_on=True))
+    on = bench.read(LOUDSPEAKER)
+    bench.apply(setting(tone_on=False))
+    off = bench.read(LOUDSPEAKER)
+    level = _wanted(recipe.change.get("generator_emf_v"), "the level")
     return Measured({"level": level, "on": on, "off": off})

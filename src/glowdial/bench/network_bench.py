@@ -11,10 +11,10 @@ from glowdial.bench.network import (
     NetworkMultimeter,
     NetworkOscilloscope,
 )
-from glowdial.bench.port import Settings
+from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
+from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, Kind, Measurand
 
-MOVED_LEADS = ("reservoir", "volts at the set", "series resistor")
 GENERATOR_LIMITS_V = (1e-6, 0.1)
 
 
@@ -33,60 +33,73 @@ class NetworkBench:
     generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
     lock: threading.RLock = field(default_factory=threading.RLock)
 
-    def apply(self, settings: Settings) -> None:
+    def apply(self, change: SettingsChange) -> None:
         """Set generator and line; what hands do is taken as done."""
         with self.lock:
-            self._apply(settings)
+            self._apply(change)
 
-    def _apply(self, settings: Settings) -> None:
-        if settings.line_v is not None and self.supply is not None:
-            self.supply.set_line(settings.line_v)
+    def _apply(self, change: SettingsChange) -> None:
+        line_v, tone_on = change.get("line_v"), change.get("tone_on")
+        frequency_hz, level_v = change.get("generator_hz"), change.get("generator_emf_v")
+        if line_v is not None and self.supply is not None:
+            self.supply.set_line(line_v)
         if self.generator is None:
-            if settings.generator_hz is not None and settings.generator_emf_v:
+            if frequency_hz is not None and level_v:
                 raise _missing("generator")
             return
-        if settings.generator_hz is not None:
-            self.generator.set_frequency(settings.generator_hz)
-        if settings.generator_emf_v is not None:
-            self.generator.set_level(settings.generator_emf_v)
-        if settings.tone_on is not None:
-            self.generator.set_tone(on=settings.tone_on)
+        if frequency_hz is not None:
+            self.generator.set_frequency(frequency_hz)
+        if level_v is not None:
+            self.generator.set_level(level_v)
+        if tone_on is not None:
+            self.generator.set_tone(on=tone_on)
 
-    def read(self, meter: str) -> float:
-        """One reading of what the meter's leads are on; AVC as its magnitude."""
+    def wired(self, places: frozenset[str]) -> None:
+        """The multimeter's leads lie at one place while a question is read: raises Conflict where
+        they would have to be moved."""
+        by_meter = places - {"line"} if self.supply is not None else places
+        if len(by_meter) > 1:
+            raise Conflict(
+                "These readings want the meter's leads moved from place to place: type them."
+            )
+
+    def read(self, what: Measurand) -> float:
+        """One reading of what the leads are on; AVC volts as their magnitude.
+
+        Raises Conflict for a quantity that no instrument here measures.
+        """
         with self.lock:
-            return self._read(meter)
+            return self._read(what)
 
-    def guard(self, meter: str) -> float:
-        """The guard reading: "b-plus" by the second multimeter, "line current" by the supply.
+    def guard(self, what: Measurand) -> float:
+        """The guard reading: B+ by the second multimeter, line current by the supply.
 
         Raises Conflict when there is none to take it.
         """
         with self.lock:
-            if meter == "line current" and self.supply is not None:
+            if what == LINE_CURRENT and self.supply is not None:
                 return self.supply.line_amperes()
-            if meter == "b-plus" and self.guard_meter is not None:
+            if what == B_PLUS and self.guard_meter is not None:
                 return self.guard_meter.dc_volts()
         raise Conflict(
             "The guard reading wants an instrument of its own: a second multimeter on B+, or a "
             "line supply that tells its current."
         )
 
-    def _read(self, meter: str) -> float:
-        if meter == "line" and self.supply is not None:
+    def _read(self, what: Measurand) -> float:
+        if what == LINE and self.supply is not None:
             return self.supply.line_volts()
         if self.multimeter is None:
             raise _missing("multimeter")
-        if meter in MOVED_LEADS or meter.startswith(("ripple", "heater", "V", "Q")):
-            raise Conflict(
-                "These readings want the meter's leads moved from place to place: type them."
-            )
-        if meter == "resistance" or meter.startswith("winding"):
-            return self.multimeter.resistance_ohm()
-        if meter in ("audio", "line"):
-            return self.multimeter.ac_volts()
-        value = self.multimeter.dc_volts()
-        return abs(value) if meter == "avc" else value
+        match what.kind:
+            case Kind.RESISTANCE:
+                return self.multimeter.resistance_ohm()
+            case Kind.AC_VOLTS:
+                return self.multimeter.ac_volts()
+            case Kind.DC_VOLTS:
+                value = self.multimeter.dc_volts()
+                return abs(value) if what == AVC else value
+        raise Conflict(f"No instrument of this bench measures {what.words}: type the reading.")
 
     def wait(self, seconds: float) -> None:
         """A person waits; nothing is held up for it."""

@@ -2,29 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
 
+from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
-
-
-@dataclass(frozen=True, slots=True)
-class Settings:
-    """What to set before a reading; None leaves it as it is. SI units, EMF in V."""
-
-    injection: str | None = None
-    line_v: float | None = None
-    band: str | None = None
-    dial_hz: float | None = None
-    generator_hz: float | None = None
-    generator_emf_v: float | None = None
-    tone_on: bool | None = None
-    oscillator_stopped: bool | None = None
-    in_cabinet: bool | None = None
-    lamp_w: float | None = None
-    load_lifted: bool | None = None
-    series_ohm: float | None = None
-    series_behind: bool | None = None
+from glowdial.core.model.measurands import Measurand
 
 
 class Bench(Protocol):
@@ -35,12 +17,16 @@ class Bench(Protocol):
         """Least and greatest level of the generator, V EMF."""
         ...
 
-    def apply(self, settings: Settings) -> None:
-        """Set what is not None."""
+    def apply(self, change: SettingsChange) -> None:
+        """Set what the change names."""
         ...
 
-    def read(self, meter: str) -> float:
-        """One reading of a named meter, settled."""
+    def read(self, what: Measurand) -> float:
+        """One settled reading of a quantity at a place."""
+        ...
+
+    def wired(self, places: frozenset[str]) -> None:
+        """The leads lie at these places; raises Conflict where the bench cannot have them there."""
         ...
 
     def turn(self, adjuster: str, turns: float) -> None:
@@ -57,14 +43,18 @@ class NoBench:
 
     generator_limits_v = (1e-6, 1.0)
 
-    def apply(self, settings: Settings) -> None:
+    def apply(self, change: SettingsChange) -> None:
         """Raises Conflict."""
         self._refuse()
 
-    def read(self, meter: str) -> float:
+    def read(self, what: Measurand) -> float:
         """Raises Conflict."""
         self._refuse()
         return 0.0
+
+    def wired(self, places: frozenset[str]) -> None:
+        """Raises Conflict."""
+        self._refuse()
 
     def turn(self, adjuster: str, turns: float) -> None:
         """Raises Conflict."""

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 
-from glowdial.bench.port import Settings
+from glowdial.core.bench.settings import SettingsChange, setting
+from glowdial.core.model.measurands import Kind, Measurand
 from glowdial.sim.probes import node
-from glowdial.sim.receiver import METER_OHM, SimulatedReceiver
+from glowdial.sim.receiver import COUPLING, METER_OHM, SimulatedReceiver
 from glowdial.sim.state import BenchState
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
-LIFTED = ", coupling lifted"
 
 
 class SimulatedBench:
@@ -25,36 +25,36 @@ class SimulatedBench:
         self._receiver = receiver
         self.state = state
 
-    def apply(self, settings: Settings) -> None:
-        """Set what is not None."""
-        wanted = {k: v for k, v in asdict(settings).items() if v is not None}
+    def apply(self, change: SettingsChange) -> None:
+        """Set what the change names; what was lifted for one reading is put back by the next."""
+        wanted = dict(setting(lifted=()).but(**dict(change.values)).values)
         band = wanted.pop("band", self.state.band)
         dial_hz = wanted.pop("dial_hz", self.state.dial_hz)
         self.state = self._receiver.tune(replace(self.state, **wanted), band, dial_hz)
+
+    def wired(self, places: frozenset[str]) -> None:
+        """Hands lay the leads wherever they are wanted."""
 
     def wait(self, seconds: float) -> None:
         """Let simulated time pass: filters re-form, heaters warm; then all is at rest."""
         self.state = replace(self._receiver.advance(self.state, seconds), moving=None)
 
-    def read(self, meter: str) -> float:
-        """One settled reading; "V4 grid" and the like are a probe on that node."""
-        lifted = meter.endswith(LIFTED)
-        place = meter.removesuffix(LIFTED)
+    def read(self, what: Measurand) -> float:
+        """One settled reading; an electrode is a probe on that node."""
         known = {p.key for p in self._receiver.facts.circuit.points}
-        if place in known and " " in place:
-            return self._probed(place, coupling_lifted=lifted)
-        return self._receiver.read(self.state, meter)
+        if what.kind is Kind.DC_VOLTS and what.place in known and " " in what.place:
+            return self._probed(what.place)
+        return self._receiver.read(self.state, what)
 
-    def _probed(self, place: str, *, coupling_lifted: bool) -> float:
-        receiver = self._receiver.with_coupling_lifted() if coupling_lifted else self._receiver
+    def _probed(self, place: str) -> float:
+        lifted = COUPLING in self.state.lifted
+        receiver = self._receiver.with_coupling_lifted() if lifted else self._receiver
         exact = node(receiver, self.state, place).seen_by(METER_OHM).dc_v
         return self._receiver.unsteady(exact, self.state, place)
 
-    def guard(self, meter: str) -> float:
-        """The guard reading: "b-plus" or "line current"."""
-        if meter == "line current":
-            return self._receiver.power.at(self.state).line_a
-        return self._receiver.read(self.state, meter)
+    def guard(self, what: Measurand) -> float:
+        """The guard reading."""
+        return self._receiver.read(self.state, what)
 
     def turn(self, adjuster: str, turns: float) -> None:
         """Turn an adjuster."""

@@ -21,10 +21,13 @@ from glowdial.core.language.quantities import (
 FINE_BELOW_V = 20.0
 
 
-def typed_line(ask: Ask, values: Mapping[str, float]) -> str:
-    """The values of a question in its own order and bare units, with a bench's resolution."""
+def typed_line(ask: Ask, values: Mapping[str, float], *, alone: bool = False) -> str:
+    """The values of a question in its own order and bare units, with a bench's resolution.
+
+    Raises Conflict where what comes first is not among them, unless the values stand ``alone``.
+    """
     measured = [f for f in ask.fields if f.name in values]
-    if measured != list(ask.fields[: len(measured)]):
+    if not alone and measured != list(ask.fields[: len(measured)]):
         raise Conflict("The bench measures something, but not what comes first: type this reading.")
     return " ".join(_typed(field, values[field.name]) for field in measured)
 

@@ -21,7 +21,9 @@ from glowdial.core.language.errors import GlowDialError
 from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.inference import Beside
 from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.upgrade import bring_up_to_date
 from glowdial.workshop.workshop import Workshop
 
 # the simulated multimeter settles as a needle does
@@ -67,7 +69,11 @@ def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -
     database = Database(sqlite_url(file))
     database.migrate()
     moment = datetime.fromisoformat(at) if at else None
-    workshop = Workshop(database, (lambda: moment) if moment else datetime.now)
+    memory = Beside()
+    workshop = Workshop(database, (lambda: moment) if moment else datetime.now, memory=memory)
+    brought_up = bring_up_to_date(workshop)
+    if brought_up:
+        typer.echo(f"  {brought_up} jobs of an older version were brought up to date.")
     typer.echo(f"Glow Dial, {name}: http://127.0.0.1:{port}/  (data in {file}; Ctrl-C stops it)")
     try:
         uvicorn.run(
@@ -78,6 +84,7 @@ def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -
             server_header=False,
         )
     finally:
+        memory.close()
         workshop.lines.close()
         database.close()
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
 
-from glowdial.core.journey.steps import Stage
+from glowdial.core.stages.tracking.steps import STAGE as TRACKING
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import (
@@ -18,10 +18,11 @@ from glowdial.sim.condition import (
     neglected,
 )
 from glowdial.store.database import Database
-from glowdial.workshop.jobs import OpenCommand, job_view, open_job
-from glowdial.workshop.registers import enter_line, enter_photo, fill_cells
+from glowdial.workshop.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.registers import enter_line
 from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
-from glowdial.workshop.stock import StockCommand, put_in_stock
+from glowdial.workshop.stages.intake import enter_photo, fill_cells
+from glowdial.workshop.stages.stock import StockCommand, put_in_stock
 from glowdial.workshop.workshop import Workshop
 from glowdial.workshop.writing import Stamp
 
@@ -152,7 +153,7 @@ def _fill_registers(workshop: Workshop, job_id: int) -> None:
 
 
 def _stamp(workshop: Workshop, job_id: int, name: str) -> Stamp:
-    return Stamp(f"demo-{job_id}-{name}", job_view(workshop, job_id).version)
+    return Stamp(f"demo-{job_id}-{name}", job_page(workshop, job_id).version)
 
 
 def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
@@ -169,7 +170,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
         tuner = read_sheet(demo_sheet("lintel-tuner"))
         tuner_id = keep_sheet(session, tuner, workshop.now()).id
     _fill_stock(workshop)
-    _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(Stage.OSCILLATOR))
+    _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(TRACKING))
     _twin(workshop, sheet_id, seed, "Reading room receiver", None)
     command = OpenCommand(kitchen_id, "Galley receiver", "PF-7", kitchen_condition(seed + 2))
     open_job(workshop, "demo-kitchen", command)

@@ -8,14 +8,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from glowdial.core.journey.steps import Ask, Stage, Status, Step
-from glowdial.core.plan.journey import missing_cautions
+from glowdial.core.journey.steps import Ask, Status, Step
+from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
 from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
-from glowdial.workshop.jobs import JobView, job_view
+from glowdial.workshop.jobs import JobPage, job_page
 from glowdial.workshop.workshop import Workshop
 from glowdial.workshop.writing import Stamp
 
@@ -41,22 +41,22 @@ class Volunteer:
     parts_school: School = School.DANGEROUS
     keeps_parts: bool = False
 
-    def work(self, until: Callable[[Step], bool] = lambda _: False) -> JobView:
+    def work(self, until: Callable[[Step], bool] = lambda _: False) -> JobPage:
         """Go on until the journey ends or ``until`` says so of the next step."""
         for _ in range(MOST_ENTRIES):
-            view = job_view(self.workshop, self.job_id)
+            view = job_page(self.workshop, self.job_id)
             if not view.journey.next_key:
                 return view
-            step = view.journey.step(view.journey.next_key)
+            step = view.journey.standing(view.journey.next_key)
             if until(step):
                 return view
             self._do(view, step)
         raise RuntimeError(f"the journey did not end: {step.key}")
 
-    def _stamp(self, view: JobView) -> Stamp:
+    def _stamp(self, view: JobPage) -> Stamp:
         return Stamp(f"volunteer-{self.job_id}-{view.version}", view.version)
 
-    def _do(self, view: JobView, step: Step) -> None:
+    def _do(self, view: JobPage, step: Step) -> None:
         missing = missing_cautions(step, view.record)
         if missing:
             acknowledge(self.workshop, self.job_id, self._stamp(view), step.key, missing[0])
@@ -74,15 +74,15 @@ class Volunteer:
             )
             return
         line, fields = self._entry(view, step)
-        fresh = job_view(self.workshop, self.job_id)
+        fresh = job_page(self.workshop, self.job_id)
         record_answer(
             self.workshop,
             self.job_id,
             Stamp(f"volunteer-{self.job_id}-{fresh.version}-entry", fresh.version),
-            AnswerCommand(step.key, step.ask.key, line, fields, False, view.link),
+            AnswerCommand(step.key, step.ask.name, line, fields),
         )
 
-    def _entry(self, view: JobView, step: Step) -> tuple[str | None, tuple[tuple[str, str], ...]]:
+    def _entry(self, view: JobPage, step: Step) -> tuple[str | None, tuple[tuple[str, str], ...]]:
         ask = step.ask
         assert ask is not None
         if ask.recipe is not None:
@@ -98,7 +98,7 @@ class Volunteer:
             return "done", ()
         return None, tuple(self._said(view, step, ask))
 
-    def _said(self, view: JobView, step: Step, ask: Ask) -> Iterator[tuple[str, str]]:
+    def _said(self, view: JobPage, step: Step, ask: Ask) -> Iterator[tuple[str, str]]:
         """What is typed where nothing is measured: the plain answer to every field."""
         if step.key == WINDINGS:
             yield from (("temperature", "21"), ("leads", "0.2"))
@@ -117,6 +117,6 @@ class Volunteer:
                 yield field.name, field.options[0]
 
 
-def before_stage(stage: Stage) -> Callable[[Step], bool]:
+def before_stage(stage: str) -> Callable[[Step], bool]:
     """Stop when the next step belongs to a stage."""
-    return lambda step: step.stage is stage
+    return lambda step: step.stage == stage

@@ -32,6 +32,15 @@ from glowdial.sheets.section import Section
 from glowdial.sheets.template import TemplateBand, TemplateRequest, TemplateSupply
 
 Written = Annotated[str, Field(max_length=60)]
+MOST_BANDS = 6
+# what the template's circuit can be built for
+TEMPLATE_CHASSIS = (Chassis.MAINS_TRANSFORMER, Chassis.TRANSFORMERLESS, Chassis.BATTERY)
+TEMPLATE_RECTIFIERS = (
+    RectifierKind.VACUUM,
+    RectifierKind.SILICON,
+    RectifierKind.SELENIUM,
+    RectifierKind.GAS,
+)
 
 
 class BandForm(Section):
@@ -56,7 +65,7 @@ class TemplateForm(Section):
     model: Written = Field(examples=["Slipway Five"])
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
     intermediate_frequency: Written = Field(examples=["455"])
-    bands: list[BandForm] = Field(min_length=1, max_length=6)
+    bands: list[BandForm] = Field(min_length=1, max_length=MOST_BANDS)
     mains: Written = Field(default="", examples=["230"])
     secondary: Written = Field(default="", examples=["290"])
     source_resistance: Written = ""

@@ -46,6 +46,8 @@ Floats = NDArray[np.float64]
 LEAST_V = 0.5
 IDLE_SHARE = 1e-3
 NORM_HEATERS = (Heater("heaters", 6.3, 1.5), Heater("rectifier", 5.0, 2.0, rectifier=True))
+# what stays connected when the load is taken off for a reading
+LOAD = "load"
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,7 +157,7 @@ class Power:
             state.moving,
             state.burnt,
             tuple(state.healed.items()),
-            state.load_lifted,
+            state.lifted,
             state.series_ohm,
             state.series_behind,
         )
@@ -252,7 +254,7 @@ class Power:
         if state.series_ohm is not None:
             place = ResistorPlace.BEHIND if state.series_behind else ResistorPlace.AHEAD
             worn = on_silicon(worn, state.series_ohm, place)
-        if state.load_lifted:
+        if LOAD in state.lifted:
             idle_a = IDLE_SHARE * supply.load.current_a
             idle = replace(worn.load, current_a=idle_a, string_a=0.0)
             worn = replace(worn, load=idle)

@@ -15,6 +15,21 @@ from dataclasses import replace
 import numpy as np
 
 from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.measurands import (
+    AVC,
+    B_PLUS,
+    B_PLUS_OHM,
+    B_PLUS_RIPPLE,
+    LINE,
+    LINE_CURRENT,
+    LOUDSPEAKER,
+    RESERVOIR,
+    RESERVOIR_RIPPLE,
+    SERIES_OHM,
+    SET_INPUT,
+    Kind,
+    Measurand,
+)
 from glowdial.core.physics.copper import copper_ohm
 from glowdial.core.physics.operating_point import OPEN_OHM, Strain
 from glowdial.sim.audio import AudioParts, audio_parts
@@ -25,28 +40,19 @@ from glowdial.sim.state import BenchState
 
 METER_OHM = 11e6
 LEADS_OHM, ROOM_C = 0.2, 21.0
-METERS = (
-    "avc",
-    "audio",
-    "b-plus",
-    "reservoir",
-    "ripple reservoir",
-    "ripple b-plus",
-    "line",
-    "resistance",
-)
+COUPLING = "coupling"
 
 
 class SimulatedReceiver(SignalPath):
     """One set on the bench. Its answers are functions of the bench state."""
 
-    def read(self, state: BenchState, meter: str) -> float:
-        """One reading in V (or ohm); the same state always reads the same.
+    def read(self, state: BenchState, what: Measurand) -> float:
+        """One reading, SI; the same state always reads the same.
 
-        ``meter`` is one of ``METERS``: "avc" as its magnitude, "audio" as RMS, ripples peak to
-        peak. Raises BadInput for another.
+        AVC volts are given as their magnitude, audio as RMS, ripple peak to peak. Raises NotFound
+        for a place or a quantity that this set does not have.
         """
-        return self.unsteady(self._exact(state, meter), state, meter)
+        return self.unsteady(self._exact(state, what), state, what.words)
 
     def unsteady(self, exact: float, state: BenchState, meter: str) -> float:
         """A value as a needle shows it: never quite true, the same for the same state."""
@@ -91,34 +97,34 @@ class SimulatedReceiver(SignalPath):
         """Settled B+ at a line voltage."""
         return self.power.at(BenchState(line_v=line_v)).b_plus_v
 
-    def _exact(self, state: BenchState, meter: str) -> float:
-        if meter == "line":
-            return state.line_v
-        if meter == "volts at the set":
-            return self.power.at(state).set_v
-        if meter == "series resistor":
-            return state.series_ohm or 0.0
-        if meter == "line current":
-            return self.power.at(state).line_a
-        if meter.startswith("winding "):
-            return self.winding_ohm(meter.removeprefix("winding "))
-        if meter.startswith("heater "):
-            return self._heater_v(state, meter.removeprefix("heater "))
-        if meter == "b-plus":
-            return self.power.at(state).b_plus_v
-        if meter == "reservoir":
-            return self.power.at(state).node_v[0]
-        if meter in ("ripple reservoir", "ripple b-plus"):
-            ripple_v = self.power.at(state).ripple_v
-            return ripple_v[0] if meter == "ripple reservoir" else ripple_v[-1]
-        if meter == "resistance":
-            return self.cold_resistance_ohm()
-        if meter == "avc":
+    def _exact(self, state: BenchState, what: Measurand) -> float:
+        """The value itself, from the model."""
+        power = self.power.at(state)
+        if what == AVC:
             source_ohm = self.facts.circuit.avc.source_ohm
             return self.avc_v(state) * METER_OHM / (METER_OHM + source_ohm)
-        if meter == "audio":
+        if what == LOUDSPEAKER:
             return self.audio(state).rms_v
-        raise BadInput("meter", meter, "is not on this bench", ", ".join(METERS))
+        if what == B_PLUS_OHM:
+            return self.cold_resistance_ohm()
+        known = {
+            LINE: state.line_v,
+            SET_INPUT: power.set_v,
+            LINE_CURRENT: power.line_a,
+            SERIES_OHM: state.series_ohm or 0.0,
+            B_PLUS: power.b_plus_v,
+            B_PLUS_RIPPLE: power.ripple_v[-1],
+            RESERVOIR: power.node_v[0],
+            RESERVOIR_RIPPLE: power.ripple_v[0],
+        }
+        if what in known:
+            return known[what]
+        word, _, name = what.place.partition(" ")
+        if word == "winding" and what.kind is Kind.RESISTANCE:
+            return self.winding_ohm(name)
+        if word == "heater" and what.kind in (Kind.DC_VOLTS, Kind.AC_VOLTS):
+            return self._heater_v(state, name)
+        raise NotFound("meter on this bench", what.words)
 
     def winding_ohm(self, key: str) -> float:
         """A winding in a room of 21 degrees through leads of 0.2 ohm; no two are wound alike."""

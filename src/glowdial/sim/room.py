@@ -12,6 +12,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
+from glowdial.core.model.measurands import Measurand
 from glowdial.sim.probes import Node, node
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
@@ -87,10 +88,10 @@ class Room:
         with self.lock:
             return self.receiver.power.at(self.now()).line_a
 
-    def read(self, meter: str) -> float:
-        """One reading of the set by a meter's own name."""
+    def read(self, what: Measurand) -> float:
+        """One reading of the set."""
         with self.lock:
-            return self.receiver.read(self.now(), meter)
+            return self.receiver.read(self.now(), what)
 
     def probed(self, meter_ohm: float) -> Node:
         """What the probe shows to a meter of that resistance."""

@@ -1,26 +1,34 @@
-"""Reading a job's record from the tables, and appending to it."""
+"""Reading a job's record from the tables."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
 from typing import Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from glowdial.core.journey.record import (
+    NOT_TOLD,
     Acknowledgement,
     Answer,
     Change,
     Closure,
     Entered,
+    InstrumentsThen,
     JobRecord,
     Move,
+    Note,
+    Point,
+    Reopening,
+    Said,
     SwitchedOff,
     TemporaryConnection,
+    Told,
+    Withdrawal,
 )
 from glowdial.core.language.errors import NotFound
+from glowdial.core.model.measurands import Kind, Measurand
 from glowdial.store.tables import (
     AcknowledgementRow,
     AnswerRow,
@@ -31,9 +39,11 @@ from glowdial.store.tables import (
     MoveRow,
     NoteRow,
     Numbered,
-    ReadingRow,
+    ObservationRow,
     RegisterRow,
+    ReopeningRow,
     SwitchedOffRow,
+    TellingRow,
     TemporaryRow,
     WithdrawalRow,
 )
@@ -60,165 +70,140 @@ def rows_of(session: Session, table: type[Row], job_id: int) -> list[Row]:
     return list(session.scalars(query))
 
 
-class JobRows:
-    """All rows of one job, each table read once, when it is first wanted."""
-
-    def __init__(self, session: Session, job_id: int) -> None:
-        self.session, self.job_id = session, job_id
-        self._read: dict[type[Numbered], list[Any]] = {}
-
-    def of(self, table: type[Row]) -> list[Row]:
-        """Rows of a table, in order."""
-        if table not in self._read:
-            self._read[table] = list(rows_of(self.session, table, self.job_id))
-        return self._read[table]
-
-
 def load_record(session: Session, job_id: int) -> JobRecord:
-    """The whole record of a job as the rules see it."""
-    return record_of(JobRows(session, job_id))
-
-
-def record_of(rows: JobRows) -> JobRecord:
-    """The record from rows that may be wanted for more."""
-    withdrawn = {w.answer_seq for w in rows.of(WithdrawalRow)}
-    values: dict[int, dict[str, float]] = {}
-    for reading in rows.session.scalars(select(ReadingRow).where(ReadingRow.job_id == rows.job_id)):
-        values.setdefault(reading.answer_id, {})[reading.field] = reading.value
+    """The whole record of a job as the rules see it: one statement a table."""
+    withdrawals = rows_of(session, WithdrawalRow, job_id)
+    taken_back = {w.answer_seq for w in withdrawals}
+    observed = _observed(session, job_id)
+    told = _told(session, job_id)
     return JobRecord(
         answers=tuple(
-            Answer(a.seq, a.step, a.ask, values.get(a.id, {}), a.texts, a.seq in withdrawn)
-            for a in rows.of(AnswerRow)
+            answer_of(
+                a,
+                observed.get(a.id, []),
+                withdrawn=a.seq in taken_back,
+                told=told.get(a.seq, NOT_TOLD),
+            )
+            for a in rows_of(session, AnswerRow, job_id)
         ),
-        moves=tuple(Move(m.seq, m.adjuster, m.turns, m.step) for m in rows.of(MoveRow)),
-        changes=tuple(Change(c.seq, c.what, c.note) for c in rows.of(ChangeRow)),
+        moves=tuple(
+            Move(m.seq, m.adjuster, m.turns, m.step, m.at.isoformat())
+            for m in rows_of(session, MoveRow, job_id)
+        ),
+        changes=tuple(
+            Change(c.seq, c.what, c.note, c.at.isoformat())
+            for c in rows_of(session, ChangeRow, job_id)
+        ),
         closures=tuple(
-            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by) for c in rows.of(ClosureRow)
+            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by, c.at.isoformat())
+            for c in rows_of(session, ClosureRow, job_id)
         ),
         acknowledgements=tuple(
-            Acknowledgement(a.seq, a.step, a.danger) for a in rows.of(AcknowledgementRow)
+            Acknowledgement(a.seq, a.step, a.danger, a.at.isoformat())
+            for a in rows_of(session, AcknowledgementRow, job_id)
         ),
-        temporaries=tuple(
-            TemporaryConnection(
-                str(t.id), t.what, t.place, t.step, t.seq, t.removed_seq, t.wanted_under_power
-            )
-            for t in rows.of(TemporaryRow)
-        ),
-        switched_off=tuple(
-            SwitchedOff(str(s.id), s.what, s.step, s.seq, s.restored_seq)
-            for s in rows.of(SwitchedOffRow)
-        ),
+        temporaries=tuple(connection_of(t) for t in rows_of(session, TemporaryRow, job_id)),
+        switched_off=tuple(switch_of(s) for s in rows_of(session, SwitchedOffRow, job_id)),
         entered=tuple(
-            Entered(r.seq, r.register, r.key, r.step, r.numbers, r.texts, r.removed)
-            for r in rows.of(RegisterRow)
+            Entered(
+                r.seq, r.register, r.key, r.step, r.numbers, r.texts, r.removed, r.at.isoformat()
+            )
+            for r in rows_of(session, RegisterRow, job_id)
+        ),
+        notes=tuple(
+            Note(n.seq, n.step, n.text, n.at.isoformat()) for n in rows_of(session, NoteRow, job_id)
+        ),
+        withdrawals=tuple(Withdrawal(w.seq, w.answer_seq, w.at.isoformat()) for w in withdrawals),
+        reopenings=tuple(
+            Reopening(r.seq, r.reason, r.at.isoformat())
+            for r in rows_of(session, ReopeningRow, job_id)
         ),
     )
 
 
-class Scribe:
-    """Appends to one job within one transaction; every entry takes the next number."""
+def _observed(session: Session, job_id: int) -> dict[int, list[Any]]:
+    """Observations by answer, as plain rows: there are many of them."""
+    columns = ObservationRow.__table__.columns
+    query = select(
+        columns.answer_id,
+        columns.field,
+        columns.value,
+        columns.place,
+        columns.kind,
+        columns.doubt,
+        columns.source,
+    ).where(columns.job_id == job_id)
+    found: dict[int, list[Any]] = {}
+    for row in session.execute(query):
+        found.setdefault(row.answer_id, []).append(row)
+    return found
 
-    def __init__(self, session: Session, job: JobRow, at: datetime) -> None:
-        self._session = session
-        self._job = job
-        self._at = at
 
-    def _next(self) -> dict[str, object]:
-        self._job.seq += 1
-        self._job.touched_at = self._at
-        return {"job_id": self._job.id, "seq": self._job.seq, "at": self._at}
+def _told(session: Session, job_id: int) -> dict[int, Told]:
+    """What was said of each answer, by its seq."""
+    query = select(TellingRow.answer_seq, TellingRow.told).where(TellingRow.job_id == job_id)
+    return {row.answer_seq: told_of(row.told) for row in session.execute(query)}
 
-    def answer(
-        self,
-        step: str,
-        ask: str,
-        *,
-        values: Mapping[str, tuple[float, str]],
-        texts: Mapping[str, str],
-        source: str,
-        line: str,
-    ) -> int:
-        """Keep an answer with its readings (value and unit by field); returns its seq."""
-        row = AnswerRow(
-            **self._next(), step=step, ask=ask, texts=dict(texts), source=source, line=line
-        )
-        self._session.add(row)
-        self._session.flush()
-        for name, (value, unit) in values.items():
-            self._session.add(
-                ReadingRow(
-                    job_id=self._job.id, answer_id=row.id, field=name, value=value, unit=unit
-                )
-            )
-        return row.seq
 
-    def withdraw(self, answer_seq: int) -> None:
-        """Withdraw an answer; it stays visible."""
-        self._session.add(WithdrawalRow(**self._next(), answer_seq=answer_seq))
+def answer_of(
+    row: AnswerRow, observed: list[Any], *, withdrawn: bool = False, told: Told = NOT_TOLD
+) -> Answer:
+    """An answer with its values, as the rules see it."""
+    return Answer(
+        seq=row.seq,
+        step=row.step,
+        ask=row.ask,
+        values={o.field: o.value for o in observed},
+        texts=row.texts,
+        withdrawn=withdrawn,
+        point=point_of(row.point),
+        conditions=row.conditions,
+        instruments=InstrumentsThen(**row.instruments),
+        programme=tuple(row.programme),
+        places={o.field: Measurand(o.place, Kind(o.kind)) for o in observed if o.kind},
+        doubts={o.field: o.doubt for o in observed if o.doubt is not None},
+        sources={o.field: o.source for o in observed},
+        told=told,
+        line=row.line,
+        at=row.at.isoformat(),
+        who=row.who,
+    )
 
-    def move(self, adjuster: str, turns: float, step: str) -> None:
-        """Book a turn in the ledger."""
-        self._session.add(MoveRow(**self._next(), adjuster=adjuster, turns=turns, step=step))
 
-    def change(self, what: str, note: str) -> None:
-        """Note a change that spoils readings."""
-        self._session.add(ChangeRow(**self._next(), what=what, note=note))
+def point_of(document: Mapping[str, float]) -> Point:
+    """What a question was asked at."""
+    return tuple(sorted(document.items()))
 
-    def closure(self, step: str, reason: str, cost: str, decided_by: str) -> None:
-        """Close a step by decision."""
-        self._session.add(
-            ClosureRow(**self._next(), step=step, reason=reason, cost=cost, decided_by=decided_by)
-        )
 
-    def acknowledge(self, step: str, danger: str) -> None:
-        """Log an acknowledged caution."""
-        self._session.add(AcknowledgementRow(**self._next(), step=step, danger=danger))
+def told_of(document: Mapping[str, Any]) -> Told:
+    """What was said of an entry."""
+    lines = tuple(Said(**line) for line in document.get("lines", ()))
+    return Told(document.get("title", ""), lines, document.get("rules", ""))
 
-    def note(self, step: str, text: str) -> None:
-        """Write a remark."""
-        self._session.add(NoteRow(**self._next(), step=step, text=text))
 
-    def enter(
-        self,
-        register: str,
-        key: str,
-        step: str,
-        *,
-        numbers: Mapping[str, float],
-        texts: Mapping[str, str],
-        removed: bool = False,
-    ) -> int:
-        """Write a line of a register; returns its seq."""
-        row = RegisterRow(
-            **self._next(),
-            register=register,
-            key=key,
-            step=step,
-            numbers=dict(numbers),
-            texts=dict(texts),
-            removed=removed,
-        )
-        self._session.add(row)
-        return row.seq
+def connection_of(row: TemporaryRow) -> TemporaryConnection:
+    """A temporary connection as the rules see it."""
+    return TemporaryConnection(
+        str(row.id),
+        row.what,
+        row.place,
+        row.step,
+        row.seq,
+        row.removed_seq,
+        row.wanted_under_power,
+        row.at.isoformat(),
+        row.removed_at.isoformat() if row.removed_at else "",
+    )
 
-    def temporary(self, step: str, what: str, place: str, *, wanted: bool) -> None:
-        """Register a temporary connection."""
-        self._session.add(
-            TemporaryRow(
-                **self._next(), step=step, what=what, place=place, wanted_under_power=wanted
-            )
-        )
 
-    def remove_temporary(self, row: TemporaryRow) -> None:
-        """Take a temporary connection off."""
-        row.removed_seq = int(str(self._next()["seq"]))
-        row.removed_at = self._at
-
-    def switch_off(self, step: str, what: str) -> None:
-        """Register something switched off."""
-        self._session.add(SwitchedOffRow(**self._next(), step=step, what=what))
-
-    def restore(self, row: SwitchedOffRow) -> None:
-        """Switch it back on."""
-        row.restored_seq = int(str(self._next()["seq"]))
-        row.restored_at = self._at
+def switch_of(row: SwitchedOffRow) -> SwitchedOff:
+    """Something switched off as the rules see it."""
+    return SwitchedOff(
+        str(row.id),
+        row.what,
+        row.step,
+        row.seq,
+        row.restored_seq,
+        row.at.isoformat(),
+        row.restored_at.isoformat() if row.restored_at else "",
+    )

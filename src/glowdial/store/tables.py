@@ -17,11 +17,18 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+# the version of the record that is written today; older ones are brought up when they are opened
+RECORD_FORMAT = 2
+
 
 class Base(DeclarativeBase):
     """Root of the mapped classes."""
 
-    type_annotation_map = {dict[str, Any]: JSON, datetime: DateTime(timezone=False)}
+    type_annotation_map = {
+        dict[str, Any]: JSON,
+        list[Any]: JSON,
+        datetime: DateTime(timezone=False),
+    }
 
 
 class SheetRow(Base):
@@ -54,6 +61,8 @@ class JobRow(Base):
     """One visit of a set to the bench. ``seq`` is the last entry's number and the job's version.
 
     The sheet is kept as it was when the job was opened. ``standing`` is the shelf's summary.
+    ``closing`` is what was told to the owner at handover: the report, and the hash of the journey
+    as it stood. ``format`` tells which version of the record its rows are in.
     """
 
     __tablename__ = "jobs"
@@ -68,6 +77,8 @@ class JobRow(Base):
     closed_at: Mapped[datetime | None]
     seq: Mapped[int] = mapped_column(default=0)
     standing: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    closing: Mapped[dict[str, Any] | None]
+    format: Mapped[int] = mapped_column(default=RECORD_FORMAT)
 
 
 class Numbered:
@@ -80,7 +91,11 @@ class Numbered:
 
 
 class AnswerRow(Numbered, Base):
-    """What was entered for one question of a step."""
+    """What was entered for one question of a step, asked at a point.
+
+    ``conditions`` is how the bench stood, ``instruments`` what was read with, ``programme`` the
+    points that the step had planned.
+    """
 
     __tablename__ = "answers"
     __table_args__ = (Index("ix_answers_job_seq", "job_id", "seq", unique=True),)
@@ -88,15 +103,36 @@ class AnswerRow(Numbered, Base):
     step: Mapped[str] = mapped_column(String(80))
     ask: Mapped[str] = mapped_column(String(60))
     texts: Mapped[dict[str, Any]]
-    source: Mapped[str] = mapped_column(String(20))
     line: Mapped[str] = mapped_column(Text)
+    point: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    conditions: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    instruments: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    programme: Mapped[list[Any]] = mapped_column(default=list)
+    who: Mapped[str] = mapped_column(String(80), default="")
 
 
-class ReadingRow(Base):
-    """One measured value of an answer, SI, with the unit it is in."""
+class TellingRow(Base):
+    """What was said of an answer when it was kept."""
 
-    __tablename__ = "readings"
-    __table_args__ = (Index("ix_readings_job_answer", "job_id", "answer_id"),)
+    __tablename__ = "tellings"
+    __table_args__ = (Index("ix_tellings_job", "job_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    answer_seq: Mapped[int]
+    told: Mapped[dict[str, Any]]
+
+
+class ObservationRow(Base):
+    """One value of an answer, SI, with the unit it is in: what it is and where (``kind`` at
+    ``place``), its doubt where known, its source, and the hash of a trace that it was reduced from.
+    """
+
+    __tablename__ = "observations"
+    __table_args__ = (
+        Index("ix_observations_job_answer", "job_id", "answer_id"),
+        Index("ix_observations_job_place", "job_id", "place"),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
@@ -104,6 +140,22 @@ class ReadingRow(Base):
     field: Mapped[str] = mapped_column(String(40))
     value: Mapped[float]
     unit: Mapped[str] = mapped_column(String(10))
+    place: Mapped[str] = mapped_column(String(80), default="")
+    kind: Mapped[str] = mapped_column(String(20), default="")
+    doubt: Mapped[float | None]
+    source: Mapped[str] = mapped_column(String(20), default="hand")
+    blob: Mapped[str | None] = mapped_column(ForeignKey("blobs.sha256"))
+
+
+class BlobRow(Base):
+    """A trace, a recording, or a journey as it was closed: bytes by the hash of their contents."""
+
+    __tablename__ = "blobs"
+
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    media_type: Mapped[str] = mapped_column(String(80))
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    size: Mapped[int]
 
 
 class WithdrawalRow(Numbered, Base):
@@ -113,6 +165,15 @@ class WithdrawalRow(Numbered, Base):
     __table_args__ = (Index("ix_withdrawals_job", "job_id"),)
 
     answer_seq: Mapped[int]
+
+
+class ReopeningRow(Numbered, Base):
+    """A job that was handed over was opened again."""
+
+    __tablename__ = "reopenings"
+    __table_args__ = (Index("ix_reopenings_job", "job_id"),)
+
+    reason: Mapped[str] = mapped_column(Text)
 
 
 class MoveRow(Numbered, Base):

@@ -5,23 +5,30 @@ from __future__ import annotations
 import base64
 import csv
 import io
+import json
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import select
 
-from glowdial.store.records import get_job, rows_of
+from glowdial.core.journey.record import question_name
+from glowdial.store.blobs import blob_of
+from glowdial.store.records import get_job, point_of, rows_of
 from glowdial.store.tables import (
     AcknowledgementRow,
     AnswerRow,
+    BlobRow,
     ChangeRow,
     ClosureRow,
     MoveRow,
     NoteRow,
+    ObservationRow,
     PhotoRow,
-    ReadingRow,
     RegisterRow,
+    ReopeningRow,
     SetRow,
     SwitchedOffRow,
+    TellingRow,
     TemporaryRow,
     WithdrawalRow,
 )
@@ -38,41 +45,77 @@ TABLES = (
     TemporaryRow,
     SwitchedOffRow,
     RegisterRow,
+    ReopeningRow,
 )
 
 
 def readings_csv(workshop: Workshop, job_id: int) -> str:
-    """Every reading with its step, question, time and source; withdrawn ones are marked."""
+    """Every observation with its place, step, question, conditions, time and source; withdrawn ones
+    are marked."""
     with workshop.database.reading() as session:
         get_job(session, job_id)
         withdrawn = {w.answer_seq for w in rows_of(session, WithdrawalRow, job_id)}
         query = (
-            select(AnswerRow, ReadingRow)
-            .join(ReadingRow, ReadingRow.answer_id == AnswerRow.id)
+            select(AnswerRow, ObservationRow)
+            .join(ObservationRow, ObservationRow.answer_id == AnswerRow.id)
             .where(AnswerRow.job_id == job_id)
-            .order_by(AnswerRow.seq, ReadingRow.id)
+            .order_by(AnswerRow.seq, ObservationRow.id)
         )
         rows = session.execute(query).all()
+        mine = select(TellingRow.answer_seq, TellingRow.told).where(TellingRow.job_id == job_id)
+        told = {row.answer_seq: row.told for row in session.execute(mine)}
     page = io.StringIO()
     writer = csv.writer(page)
     writer.writerow(
-        ["seq", "at", "step", "question", "field", "value", "unit", "source", "withdrawn"]
+        [
+            "seq",
+            "at",
+            "who",
+            "step",
+            "question",
+            "field",
+            "place",
+            "kind",
+            "value",
+            "unit",
+            "doubt",
+            "source",
+            "meter",
+            "conditions",
+            "said",
+            "withdrawn",
+        ]
     )
     for answer, reading in rows:
         writer.writerow(
             [
                 answer.seq,
                 answer.at.isoformat(),
+                answer.who,
                 answer.step,
-                answer.ask,
+                question_name(answer.ask, point_of(answer.point)),
                 reading.field,
+                reading.place,
+                reading.kind,
                 repr(reading.value),
                 reading.unit,
-                answer.source,
+                "" if reading.doubt is None else repr(reading.doubt),
+                reading.source,
+                answer.instruments.get("meter", ""),
+                _plainly(answer.conditions),
+                _said(told.get(answer.seq, {})),
                 "yes" if answer.seq in withdrawn else "",
             ]
         )
     return page.getvalue()
+
+
+def _plainly(conditions: dict[str, Any]) -> str:
+    return json.dumps(conditions, sort_keys=True) if conditions else ""
+
+
+def _said(told: dict[str, Any]) -> str:
+    return "; ".join(f"{s['label']}: {s['words']}" for s in told.get("lines", ()))
 
 
 def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
@@ -80,23 +123,40 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
     with workshop.database.reading() as session:
         job = get_job(session, job_id)
         receiver = session.get_one(SetRow, job.set_id)
-        readings = session.scalars(select(ReadingRow).where(ReadingRow.job_id == job_id)).all()
+        mine = select(ObservationRow).where(ObservationRow.job_id == job_id)
+        observed = session.scalars(mine.order_by(ObservationRow.id)).all()
+        tellings = select(TellingRow).where(TellingRow.job_id == job_id).order_by(TellingRow.id)
         photos = session.scalars(select(PhotoRow).where(PhotoRow.job_id == job_id)).all()
         return {
             "format": "glowdial-job",
-            "format_version": 1,
+            "format_version": 2,
             "set": _plain(receiver),
             "sheet": job.sheet,
             "link": job.link,
             "opened_at": job.opened_at.isoformat(),
             "closed_at": job.closed_at.isoformat() if job.closed_at else None,
-            "readings": [_plain(r) for r in readings],
+            "closing": job.closing,
+            "tellings": [_plain(r) for r in session.scalars(tellings)],
+            "observations": [_plain(r) for r in observed],
+            "blobs": [_blob(blob_of(session, digest)) for digest in _digests(observed)],
             "photos": [_photo(p) for p in photos],
             **{
                 table.__tablename__: [_plain(r) for r in rows_of(session, table, job_id)]
                 for table in TABLES
             },
         }
+
+
+def _digests(observed: Sequence[ObservationRow]) -> list[str]:
+    return sorted({o.blob for o in observed if o.blob})
+
+
+def _blob(row: BlobRow) -> dict[str, Any]:
+    return {
+        "sha256": row.sha256,
+        "media_type": row.media_type,
+        "base64": base64.b64encode(row.content).decode(),
+    }
 
 
 def _photo(row: PhotoRow) -> dict[str, Any]:

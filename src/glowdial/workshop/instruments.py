@@ -30,10 +30,11 @@ from glowdial.core.bench.equipment import (
 from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, NotFound
 from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
-from glowdial.workshop.equipment import kit_of
+from glowdial.workshop.equipment import equipment_of
 from glowdial.workshop.workshop import Workshop, once
 
 LEAST_TRACE_S, LONGEST_TRACE_S = 1e-4, 100.0
+KINDS = tuple(CALLS)
 SHIPPED = {kind: kind.replace(" ", "-") for kind in CALLS}
 
 
@@ -187,7 +188,7 @@ def network_bench(workshop: Workshop) -> NetworkBench:
     """
     with workshop.database.reading() as session:
         rows = list(session.scalars(select(InstrumentRow).order_by(InstrumentRow.id)))
-        limits = kit_of(session).generator or GeneratorLimits()
+        limits = equipment_of(session).generator or GeneratorLimits()
     lines: dict[str, list[VisaLine]] = {}
     for row in rows:
         if row.host:

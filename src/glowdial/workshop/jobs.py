@@ -10,31 +10,29 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from glowdial.core.journey.record import CABINET, JobRecord
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.plan.journey import Journey, journey
-from glowdial.core.plan.report import Report, build_report
 from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
-from glowdial.store.records import JobRows, get_job, record_of
-from glowdial.store.tables import (
-    AnswerRow,
-    BenchRow,
-    ChangeRow,
-    JobRow,
-    SetRow,
-    SheetRow,
-)
-from glowdial.workshop.equipment import kit_of
+from glowdial.store.records import get_job
+from glowdial.store.tables import BenchRow, JobRow, SetRow, SheetRow
+from glowdial.workshop.closing import report_document
 from glowdial.workshop.log import LogLine, log_of
 from glowdial.workshop.sheets import facts_of, get_sheet
+from glowdial.workshop.visits import Visit, earlier_visits
 from glowdial.workshop.workshop import Workshop, once
-from glowdial.workshop.writing import standing
+from glowdial.workshop.writing import derived, standing
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
-MOST_VISITS = 20
-STORY = "intake.story"
+LINK_WORDS = {HAND: "by hand", SIMULATED: "simulated set", NETWORK: "network"}
+SOURCE_WORDS = {
+    HAND: "typed by hand",
+    NETWORK: "typed, or from the instruments on the network",
+    SIMULATED: "a simulated set, to try the way without a receiver",
+}
 MOST_SETS = 500
 
 
@@ -53,19 +51,8 @@ class ShelfLine:
 
 
 @dataclass(frozen=True, slots=True)
-class Visit:
-    """An earlier job of the same set: what was complained of, and what was changed."""
-
-    job_id: int
-    opened_at: datetime
-    closed_at: datetime | None
-    complaint: str
-    changed: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class JobView:
-    """Everything that a page needs of one job."""
+class JobPage:
+    """Everything that a page needs of one job; a closed one's journey is the one that was told."""
 
     job_id: int
     version: int
@@ -75,11 +62,20 @@ class JobView:
     opened_at: datetime
     closed_at: datetime | None
     journey: Journey
-    record: JobRecord
-    facts: ReceiverFacts
+    situation: Situation
     log: tuple[LogLine, ...]
     set_id: int
     visits: tuple[Visit, ...]
+
+    @property
+    def record(self) -> JobRecord:
+        """The job's record."""
+        return self.situation.record
+
+    @property
+    def facts(self) -> ReceiverFacts:
+        """What is known of the set."""
+        return self.situation.facts
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,12 +109,12 @@ def open_job(workshop: Workshop, key: str, command: OpenCommand) -> int:
         )
 
     def act(session: Session, at: datetime) -> dict[str, Any]:
-        return {"id": _open(session, at, command)}
+        return {"id": _open(workshop, session, at, command)}
 
     return int(once(workshop, key, command, act)["id"])
 
 
-def _open(session: Session, at: datetime, command: OpenCommand) -> int:
+def _open(workshop: Workshop, session: Session, at: datetime, command: OpenCommand) -> int:
     sheet = get_sheet(session, command.sheet_id)
     receiver = _receiver(session, sheet, command)
     job = JobRow(
@@ -130,7 +126,7 @@ def _open(session: Session, at: datetime, command: OpenCommand) -> int:
         touched_at=at,
         closed_at=None,
         seq=0,
-        standing=standing(journey(facts_of(sheet.document), JobRecord())),
+        standing=standing(_first_journey(workshop, sheet)),
     )
     session.add(job)
     session.flush()
@@ -144,6 +140,12 @@ def _open(session: Session, at: datetime, command: OpenCommand) -> int:
             )
         )
     return job.id
+
+
+def _first_journey(workshop: Workshop, sheet: SheetRow) -> Journey:
+    """Where a job stands that has no entry yet."""
+    facts = facts_of(sheet.document)
+    return journey(facts, JobRecord(), memory=workshop.memory)
 
 
 def _receiver(session: Session, sheet: SheetRow, command: OpenCommand) -> SetRow:
@@ -199,39 +201,6 @@ def known_sets(workshop: Workshop) -> list[KnownSet]:
         ]
 
 
-def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:
-    """What happened to this set before, newest first: what recurs is suspect."""
-    query = (
-        select(JobRow)
-        .where(JobRow.set_id == job.set_id, JobRow.id < job.id)
-        .order_by(JobRow.id.desc())
-        .limit(MOST_VISITS)
-    )
-    earlier = list(session.scalars(query))
-    if not earlier:
-        return ()
-    ids = [e.id for e in earlier]
-    told = select(AnswerRow).where(AnswerRow.job_id.in_(ids), AnswerRow.step == STORY)
-    complaints = {
-        a.job_id: str(a.texts.get("complaint", ""))
-        for a in session.scalars(told.order_by(AnswerRow.seq))
-    }
-    noted = select(ChangeRow).where(ChangeRow.job_id.in_(ids), ChangeRow.what != CABINET)
-    changes: dict[int, list[str]] = {}
-    for change in session.scalars(noted.order_by(ChangeRow.seq)):
-        changes.setdefault(change.job_id, []).append(change.note)
-    return tuple(
-        Visit(
-            job_id=e.id,
-            opened_at=e.opened_at,
-            closed_at=e.closed_at,
-            complaint=complaints.get(e.id, ""),
-            changed=tuple(changes.get(e.id, [])[:MOST_VISITS]),
-        )
-        for e in earlier
-    )
-
-
 def shelf(
     workshop: Workshop, *, after: int | None = None, limit: int = 50
 ) -> tuple[list[ShelfLine], int | None]:
@@ -259,33 +228,39 @@ def shelf(
     return lines, following
 
 
-def job_view(workshop: Workshop, job_id: int) -> JobView:
+def job_page(workshop: Workshop, job_id: int) -> JobPage:
     """One job with its journey and log; raises NotFound."""
     with workshop.database.reading() as session:
         job = get_job(session, job_id)
         receiver = session.get_one(SetRow, job.set_id)
-        facts = facts_of(job.sheet)
-        rows = JobRows(session, job_id)
-        record = record_of(rows)
-        state = journey(facts, record, kit_of(session))
-        return JobView(
+        found = derived(workshop, session, job)
+        return JobPage(
             job_id=job.id,
             version=job.seq,
             set_name=receiver.name,
-            title=facts.title,
+            title=found.situation.facts.title,
             link=job.link,
             opened_at=job.opened_at,
             closed_at=job.closed_at,
-            journey=state,
-            record=record,
-            facts=facts,
-            log=log_of(rows, facts, record, state),
+            journey=found.journey,
+            situation=found.situation,
+            log=log_of(found.situation, found.journey),
             set_id=job.set_id,
             visits=earlier_visits(session, job),
         )
 
 
-def job_report(workshop: Workshop, job_id: int) -> tuple[JobView, Report]:
-    """The report of a job as it stands."""
-    view = job_view(workshop, job_id)
-    return view, build_report(view.facts, view.record, view.journey)
+def job_report(workshop: Workshop, job_id: int) -> dict[str, Any]:
+    """The report of a job as it stands; of a closed one as it was told to the owner."""
+    with workshop.database.reading() as session:
+        job = get_job(session, job_id)
+        if job.closing is not None:
+            return dict(job.closing["report"])
+        found = derived(workshop, session, job)
+        return report_document(session, job, found.situation, found.journey)
+
+
+def still_thinking(workshop: Workshop, job_id: int) -> bool:
+    """Whether something of a job is still being worked out; raises NotFound."""
+    with workshop.database.reading() as session:
+        return derived(workshop, session, get_job(session, job_id)).journey.thinking

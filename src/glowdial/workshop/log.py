@@ -2,31 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import heapq
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from typing import Any
+from typing import TypeVar
 
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import Answer, Entered, JobRecord
 from glowdial.core.journey.registers import form_of
-from glowdial.core.journey.steps import Result, Step
+from glowdial.core.journey.room import Situation
 from glowdial.core.language.quantities import turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.plan.journey import Journey
-from glowdial.core.stages.intake.function_matrix import MATRIX
-from glowdial.store.records import JobRows
-from glowdial.store.tables import (
-    AcknowledgementRow,
-    AnswerRow,
-    ChangeRow,
-    ClosureRow,
-    MoveRow,
-    NoteRow,
-    RegisterRow,
-    SwitchedOffRow,
-    TemporaryRow,
-    WithdrawalRow,
-)
 
 LOG_LINES = 300
 
@@ -36,7 +22,7 @@ class LogLine:
     """One entry of the log; ``struck`` when superseded or withdrawn."""
 
     seq: int
-    at: datetime
+    at: str
     kind: str
     step: str
     text: str
@@ -46,88 +32,80 @@ class LogLine:
     can_withdraw: bool = False
 
 
-def log_of(
-    rows: JobRows, facts: ReceiverFacts, record: JobRecord, state: Journey
-) -> tuple[LogLine, ...]:
-    """The log, newest first: what was read with its verdict, and everything else that happened."""
-    results: dict[int, Result] = {}
-    steps: dict[str, Step] = {}
-    for step in state.steps:
-        steps[step.key] = step
-        for found in step.results:
-            results.setdefault(found.seq, found)
-    lines = [_answer_line(row, record, results, steps) for row in rows.of(AnswerRow)]
-    names = {a.key: a.name for a in facts.adjusters}
-    for move in rows.of(MoveRow):
-        text = f"{names.get(move.adjuster, move.adjuster)}: {turns(move.turns)}"
-        lines.append(LogLine(move.seq, move.at, "turned", move.step, text))
-    for table, kind, word in _EVENTS:
-        for row in rows.of(table):
-            lines.append(LogLine(row.seq, row.at, kind, getattr(row, "step", ""), word(row)))
-    lines += [_register_line(row) for row in rows.of(RegisterRow)]
-    for connection in rows.of(TemporaryRow):
-        what = f"{connection.what}, {connection.place}"
-        lines.append(LogLine(connection.seq, connection.at, "clipped on", connection.step, what))
-        if connection.removed_seq is not None and connection.removed_at is not None:
-            lines.append(
-                LogLine(
-                    connection.removed_seq,
-                    connection.removed_at,
-                    "taken off",
-                    connection.step,
-                    what,
-                )
-            )
-    for switch in rows.of(SwitchedOffRow):
-        lines.append(LogLine(switch.seq, switch.at, "switched off", switch.step, switch.what))
-        if switch.restored_seq is not None and switch.restored_at is not None:
-            lines.append(
-                LogLine(
-                    switch.restored_seq, switch.restored_at, "restored", switch.step, switch.what
-                )
-            )
-    return tuple(sorted(lines, key=lambda line: -line.seq)[:LOG_LINES])
+def log_of(situation: Situation, state: Journey) -> tuple[LogLine, ...]:
+    """The log, newest first: what was read with what was said of it then, and everything else."""
+    titles = {s.key: s.title for s in state.steps}
+    lines = (
+        *_answers(situation.record, titles),
+        *_events(situation.record, situation.facts),
+        *_connections(situation.record),
+        *(_register_line(situation, e) for e in _last(situation.record.entered)),
+    )
+    return tuple(heapq.nlargest(LOG_LINES, lines, key=lambda line: line.seq))
 
 
-def _register_line(row: RegisterRow) -> LogLine:
-    if row.register == MATRIX:
-        cell = row.texts
-        found = " ".join(w for w in (cell.get("figure") or cell["state"], cell.get("oddity")) if w)
-        text = f"{cell['row']}, {cell['column']}: {'emptied' if row.removed else found}"
-        return LogLine(row.seq, row.at, "matrix", row.step, text)
-    title = form_of(row.register).title
-    text = next((v for v in row.texts.values() if v and not v.isdigit()), row.key)
-    gone = " (taken out)" if row.removed else ""
-    return LogLine(row.seq, row.at, "noted", row.step, f"{title}: {text}{gone}")
+T = TypeVar("T")
 
 
-_EVENTS: tuple[tuple[Any, str, Any], ...] = (
-    (WithdrawalRow, "withdrawn", lambda r: f"entry {r.answer_seq} withdrawn"),
-    (ChangeRow, "changed", lambda r: f"{r.what}: {r.note}"),
-    (ClosureRow, "decided", lambda r: f"{r.reason} ({r.decided_by})"),
-    (AcknowledgementRow, "caution", lambda r: f"acknowledged: {r.danger}"),
-    (NoteRow, "note", lambda r: r.text),
-)
+def _last(entries: Sequence[T]) -> Sequence[T]:
+    """No more of a list than the log shows: they stand in order."""
+    return entries[-LOG_LINES:]
 
 
-def _answer_line(
-    row: AnswerRow,
-    record: JobRecord,
-    results: Mapping[int, Result],
-    steps: Mapping[str, Step],
-) -> LogLine:
-    counts = record.latest(row.step, row.ask)
-    struck = counts is None or counts.seq != row.seq
-    found = results.get(row.seq)
-    title = steps[row.step].title if row.step in steps else row.step
+def _answers(record: JobRecord, titles: dict[str, str]) -> Iterator[LogLine]:
+    for answer in _last(record.answers):
+        counts = record.latest(answer.step, answer.question)
+        struck = counts is None or counts.seq != answer.seq
+        yield _answer_line(answer, titles, struck=struck)
+
+
+def _answer_line(answer: Answer, titles: dict[str, str], *, struck: bool) -> LogLine:
+    title = answer.told.title or titles.get(answer.step, answer.step)
+    said = answer.told.judged
     return LogLine(
-        row.seq,
-        row.at,
-        "read" if found else "entered",
-        row.step,
-        f"{title}: {found.label}, {found.text}" if found else f"{title}: {row.line}",
-        verdict=found.judgement.verdict.value if found and not struck else "",
-        words=found.judgement.words if found and not struck else "",
+        answer.seq,
+        answer.at,
+        "read" if said else "entered",
+        answer.step,
+        f"{title}: {said.label}, {said.text}" if said else f"{title}: {answer.line}",
+        verdict=said.verdict if said and not struck else "",
+        words=said.words if said and not struck else "",
         struck=struck,
         can_withdraw=not struck,
     )
+
+
+def _events(record: JobRecord, facts: ReceiverFacts) -> Iterator[LogLine]:
+    names = {a.key: a.name for a in facts.adjusters}
+    for m in _last(record.moves):
+        text = f"{names.get(m.adjuster, m.adjuster)}: {turns(m.turns)}"
+        yield LogLine(m.seq, m.at, "turned", m.step, text)
+    for w in _last(record.withdrawals):
+        yield LogLine(w.seq, w.at, "withdrawn", "", f"entry {w.answer_seq} withdrawn")
+    for c in _last(record.changes):
+        yield LogLine(c.seq, c.at, "changed", "", f"{c.what}: {c.note}")
+    for d in _last(record.closures):
+        yield LogLine(d.seq, d.at, "decided", d.step, f"{d.reason} ({d.decided_by})")
+    for a in _last(record.acknowledgements):
+        yield LogLine(a.seq, a.at, "caution", a.step, f"acknowledged: {a.danger}")
+    for n in _last(record.notes):
+        yield LogLine(n.seq, n.at, "note", n.step, n.text)
+    for r in _last(record.reopenings):
+        yield LogLine(r.seq, r.at, "opened again", "", r.reason)
+
+
+def _connections(record: JobRecord) -> Iterator[LogLine]:
+    for t in _last(record.temporaries):
+        what = f"{t.what}, {t.where}"
+        yield LogLine(t.made_seq, t.at, "clipped on", t.step, what)
+        if t.removed_seq is not None:
+            yield LogLine(t.removed_seq, t.removed_at, "taken off", t.step, what)
+    for s in _last(record.switched_off):
+        yield LogLine(s.off_seq, s.at, "switched off", s.step, s.what)
+        if s.restored_seq is not None:
+            yield LogLine(s.restored_seq, s.restored_at, "restored", s.step, s.what)
+
+
+def _register_line(situation: Situation, line: Entered) -> LogLine:
+    form = form_of(situation.forms, line.register)
+    return LogLine(line.seq, line.at, form.called, line.step, form.log_words(line))

@@ -1,4 +1,4 @@
-"""What every use case is handed, the data and the clock, and the way that every write goes."""
+"""What every use case is handed, and the way that every write goes."""
 
 from __future__ import annotations
 
@@ -12,18 +12,26 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from glowdial.bench.lines import Lines
+from glowdial.core.journey.memory import AtOnce
 from glowdial.core.language.errors import Conflict
 from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
+from glowdial.workshop.derived import Derivations
+from glowdial.workshop.inference import JobMemory
+from glowdial.workshop.taken import Taken
 
 
 @dataclass(frozen=True, slots=True)
 class Workshop:
-    """The data, the clock and the lines to instruments that all use cases are handed."""
+    """The data, the clock and the lines to instruments that all use cases are handed; what was
+    derived, inferred and taken at a bench, to be had again."""
 
     database: Database
     now: Callable[[], datetime]
     lines: Lines = field(default_factory=Lines)
+    derivations: Derivations = field(default_factory=Derivations)
+    memory: JobMemory = field(default_factory=AtOnce)
+    taken: Taken = field(default_factory=Taken)
 
 
 def once(

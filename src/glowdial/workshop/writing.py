@@ -1,4 +1,4 @@
-"""A job laid on the desk: its row, facts, record and journey, and one transaction to write in.
+"""A job opened in one transaction to be written in, and what is derived of it before and after.
 
 Every write carries an idempotency key and the job's version that its page had read. A retry gets
 the first answer again; a write that read an older version gets a conflict with both versions.
@@ -7,71 +7,100 @@ the first answer again; a write that read an older version gets a conflict with 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from glowdial.core.bench.equipment import BenchKit
+from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import Conflict
-from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.plan.journey import Journey, journey
-from glowdial.store.records import Scribe, get_job, load_record
+from glowdial.core.plan.journey import Journey, journey_of, situation_of
+from glowdial.store.records import get_job, load_record
+from glowdial.store.scribe import Scribe
 from glowdial.store.tables import JobRow
-from glowdial.workshop.equipment import kit_of
+from glowdial.workshop.closing import close, closed_journey
+from glowdial.workshop.derived import Derived
+from glowdial.workshop.equipment import equipment_of
+from glowdial.workshop.inference import known_by
 from glowdial.workshop.sheets import facts_of
 from glowdial.workshop.workshop import Workshop, once
 
 
 @dataclass(frozen=True, slots=True)
 class Stamp:
-    """What a page sends with a write: a key of its own making, and the version it had read."""
+    """What a page sends with a write: a key of its own making, the version it had read, and who is
+    at the bench, if that was said."""
 
     key: str
     version: int
+    who: str = ""
 
 
 @dataclass(slots=True)
-class Desk:
-    """One job within one transaction."""
+class OpenedJob:
+    """One job within one transaction: as it was derived before, and the scribe that writes into it.
 
+    ``hand_over`` is set by what ends the job.
+    """
+
+    workshop: Workshop
     session: Session
     job: JobRow
-    facts: ReceiverFacts
-    record: JobRecord
+    situation: Situation
     journey: Journey
     scribe: Scribe
-    kit: BenchKit
+    at: datetime
+    who: str = ""
+    hand_over: bool = False
 
-    def refresh(self) -> None:
-        """Read the record again after appending, and derive the journey anew."""
-        self.session.flush()
-        self.record = load_record(self.session, self.job.id)
-        self.journey = journey(self.facts, self.record, self.kit)
+    @property
+    def record(self) -> JobRecord:
+        """The record with what was written in this transaction."""
+        return self.scribe.record
 
 
-def lay_out(session: Session, job_id: int, at: datetime) -> Desk:
-    """Put a job on the desk; raises NotFound."""
-    job = get_job(session, job_id)
-    facts = facts_of(job.sheet)
-    record = load_record(session, job_id)
-    kit = kit_of(session)
-    state = journey(facts, record, kit)
-    return Desk(session, job, facts, record, state, Scribe(session, job, at), kit)
+Tell = Callable[[Journey], dict[str, Any]]
+
+
+def derive(workshop: Workshop, job: JobRow, record: JobRecord, equipment: Equipment) -> Derived:
+    """Derive a job's journey anew from its sheet, its record, and today's register."""
+    known = known_by(workshop.memory)
+    situation = situation_of(facts_of(job.sheet), record, equipment, workshop.memory)
+    workshop.derivations.counted()
+    return Derived(job.seq, equipment, situation, journey_of(situation), known)
+
+
+def derived(workshop: Workshop, session: Session, job: JobRow) -> Derived:
+    """What is derived of a job: what was kept, as long as it holds. A closed job's journey is the
+    one that was told at its handover."""
+    equipment = equipment_of(session)
+    kept = workshop.derivations.get(job.id)
+    if kept is not None and kept.holds(job.seq, equipment, known_by(workshop.memory)):
+        return kept
+    same = kept is not None and kept.version == job.seq
+    record = kept.situation.record if kept and same else load_record(session, job.id)
+    if job.closing is not None:
+        situation = situation_of(facts_of(job.sheet), record, equipment, workshop.memory)
+        found = Derived(job.seq, equipment, situation, closed_journey(session, job))
+    else:
+        found = derive(workshop, job, record, equipment)
+    workshop.derivations.put(job.id, found)
+    return found
 
 
 def standing(state: Journey) -> dict[str, Any]:
     """The shelf's summary of a journey: stops with their counts, and the next action."""
-    following = state.step(state.next_key) if state.next_key else None
+    following = state.standing(state.next_key) if state.next_key else None
     return {
         "stages": [
-            {"stage": s.stage.value, "steps": s.steps, "finished": s.finished, "trouble": s.trouble}
+            {"stage": s.stage, "steps": s.steps, "finished": s.finished, "trouble": s.trouble}
             for s in state.stages()
         ],
         "next_title": following.title if following else "Handed over",
-        "next_stage": following.stage.value if following else "handover",
+        "next_stage": following.stage if following else "handover",
     }
 
 
@@ -80,26 +109,64 @@ def write(
     job_id: int,
     stamp: Stamp,
     command: object,
-    act: Callable[[Desk], dict[str, Any]],
+    act: Callable[[OpenedJob], Tell | dict[str, Any]],
+    *,
+    reopens: bool = False,
 ) -> dict[str, Any]:
     """Carry out one write on a job and return its answer, which a retry gets again.
 
-    Raises Conflict when the job has moved on since ``stamp.version``, or when the key was used for
-    another command.
+    ``act`` writes, and may return a function that is asked once the journey after it is derived.
+    Raises Conflict when the job has moved on since ``stamp.version``, when the key was used for
+    another command, or when the set was handed over and the write does not open it again.
     """
+    fresh: list[Derived] = []
 
-    def on_the_desk(session: Session, at: datetime) -> dict[str, Any]:
-        desk = lay_out(session, job_id, at)
-        if desk.job.seq != stamp.version:
-            raise Conflict(
-                "This job was changed in another window since this page was read; nothing was "
-                "kept. Look at what is there now, then enter it again.",
-                yours=stamp.version,
-                current=desk.job.seq,
-            )
-        answer = act(desk)
-        desk.refresh()
-        desk.job.standing = standing(desk.journey)
-        return {**answer, "version": desk.job.seq}
+    def in_one_transaction(session: Session, at: datetime) -> dict[str, Any]:
+        opened = _opened(workshop, session, job_id, stamp, at)
+        if not reopens:
+            refuse_closed(opened.job)
+        told = act(opened)
+        after = derive(workshop, opened.job, opened.record, opened.situation.equipment)
+        answer = told(after.journey) if callable(told) else told
+        after = replace(after, situation=replace(after.situation, record=opened.record))
+        _settle(opened, after)
+        if not opened.hand_over:
+            fresh.append(after)
+        return {**answer, "version": opened.job.seq}
 
-    return once(workshop, stamp.key, (job_id, command), on_the_desk)
+    answer = once(workshop, stamp.key, (job_id, command), in_one_transaction)
+    for each in fresh:
+        workshop.derivations.put(job_id, each)
+    return answer
+
+
+def refuse_closed(job: JobRow) -> None:
+    """Raises Conflict for a job whose set was handed over."""
+    if job.closing is not None:
+        raise Conflict("This set was handed over: open the job again before writing in it.")
+
+
+def _opened(
+    workshop: Workshop, session: Session, job_id: int, stamp: Stamp, at: datetime
+) -> OpenedJob:
+    job = get_job(session, job_id)
+    if job.seq != stamp.version:
+        raise Conflict(
+            "This job was changed in another window since this page was read; nothing was "
+            "kept. Look at what is there now, then enter it again.",
+            yours=stamp.version,
+            current=job.seq,
+        )
+    before = derived(workshop, session, job)
+    scribe = Scribe(session, job, at, before.situation.record)
+    return OpenedJob(
+        workshop, session, job, before.situation, before.journey, scribe, at, stamp.who
+    )
+
+
+def _settle(opened: OpenedJob, after: Derived) -> None:
+    """Keep what the shelf shows; at the handover, what was told."""
+    opened.job.standing = standing(after.journey)
+    if opened.hand_over:
+        opened.job.closed_at = opened.at
+        close(opened.session, opened.job, after.situation, after.journey)

@@ -9,10 +9,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
-from glowdial.core.journey.steps import Doing, Recipe, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
     CURRENT,
@@ -27,9 +26,6 @@ from glowdial.core.language.quantities import (
     parse,
 )
 from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange, check_ranges
-
-LOADING_WORTH_SAYING = 0.85
-ERROR_WORTH_SAYING_HZ = 100.0
 
 
 class FrequencyKnown(StrEnum):
@@ -94,7 +90,7 @@ class MeterLimits:
 
 
 @dataclass(frozen=True, slots=True)
-class BenchKit:
+class Equipment:
     """What the bench has, as far as it is registered.
 
     ``generator`` and ``meter`` are the newest of their kind, which the advice keeps to; ``others``
@@ -111,7 +107,7 @@ class BenchKit:
         return () if self.meter is None else (self.meter, *self.others)
 
 
-NO_KIT = BenchKit()
+NO_EQUIPMENT = Equipment()
 
 
 def generator_limits(name: str, texts: Mapping[str, str]) -> GeneratorLimits:
@@ -180,8 +176,35 @@ def ohm_ranges(meter: str, text: str) -> tuple[OhmRange, ...]:
     return tuple(found)
 
 
-GENERATOR_FIELDS = ("lowest", "highest", "least", "greatest", "step", "sync", "known", "error")
-METER_FIELDS = ("input", "ranges")
+@dataclass(frozen=True, slots=True)
+class LimitField:
+    """A limit as it is asked for: its name, its label, and an example."""
+
+    name: str
+    label: str
+    example: str
+
+
+LIMITS: Mapping[str, tuple[LimitField, ...]] = {
+    "generator": (
+        LimitField("lowest", "From", "100k"),
+        LimitField("highest", "To", "30M"),
+        LimitField("least", "Least level (EMF)", "1u"),
+        LimitField("greatest", "Greatest level", "100m"),
+        LimitField("step", "Attenuator step, dB", "none"),
+        LimitField("sync", "Fastest sweep sync, Hz", "none"),
+        LimitField("known", "Frequency known by", ", ".join(FrequencyKnown)),
+        LimitField("error", "Its error, %", "1"),
+    ),
+    "multimeter": (
+        LimitField("input", "Input resistance, DC volts", "11M"),
+        LimitField(
+            "ranges", "Ohm ranges, from the lowest", "R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA"
+        ),
+    ),
+}
+GENERATOR_FIELDS = tuple(x.name for x in LIMITS["generator"])
+METER_FIELDS = tuple(x.name for x in LIMITS["multimeter"])
 
 
 def _known_keys(texts: Mapping[str, str], known: tuple[str, ...]) -> None:
@@ -210,68 +233,3 @@ def meter_words(limits: MeterLimits) -> str:
     ranges = "; ".join(f"{r.name} {engineering(r.short_a, 'A')}" for r in limits.ranges)
     own = f"; ohm ranges {ranges}" if limits.ranges is not NORM_RANGES else ""
     return f"{engineering(limits.input_ohm, 'ohm')} on DC volts{own}"
-
-
-def within_kit(step: Step, kit: BenchKit, avc_source_ohm: float) -> Step:
-    """The step as this bench can do it: its level one that the generator gives, and notes that say
-    what the generator or the meter cannot do and what helps."""
-    recipe = step.ask.recipe if step.ask else None
-    if step.ask is None or recipe is None:
-        return step
-    notes = [
-        *_generator_notes(recipe, kit.generator),
-        *_meter_notes(recipe, kit.meter, avc_source_ohm),
-    ]
-    if kit.generator is not None and recipe.generator_emf_v:
-        recipe = replace(recipe, generator_emf_v=kit.generator.nearest_v(recipe.generator_emf_v))
-    return replace(step, ask=replace(step.ask, recipe=recipe), notes=(*step.notes, *notes))
-
-
-def _generator_notes(recipe: Recipe, limits: GeneratorLimits | None) -> list[str]:
-    if limits is None or recipe.generator_hz is None or recipe.generator_emf_v == 0.0:
-        return []
-    notes: list[str] = []
-    frequency, level = recipe.generator_hz, recipe.generator_emf_v
-    if not limits.lowest_hz <= frequency <= limits.highest_hz:
-        notes.append(
-            f"The {limits.name} does not reach {engineering(frequency, 'Hz')} (its range is "
-            f"{engineering(limits.lowest_hz, 'Hz')} to {engineering(limits.highest_hz, 'Hz')}): "
-            "use another, or its harmonic with a counter beside it."
-        )
-    if level is not None and level < limits.least_v:
-        short_db = 20.0 * math.log10(limits.least_v / level)
-        notes.append(
-            f"The {limits.name} goes down to {engineering(limits.least_v, 'V')} EMF only: put a "
-            f"pad of {math.ceil(short_db)} dB in, couple looser, or stand further off. Less "
-            "modulation does not lower the carrier."
-        )
-    if level is not None and level > limits.greatest_v:
-        notes.append(
-            f"The {limits.name} ends at {engineering(limits.greatest_v, 'V')} EMF: couple tighter, "
-            "or inject one stage later."
-        )
-    off_hz = limits.frequency_error * frequency
-    finds = recipe.doing in (Doing.FIND_FREQUENCY, Doing.TURN_AND_FIND)
-    if finds and off_hz > ERROR_WORTH_SAYING_HZ:
-        notes.append(
-            f"By its {limits.known.value} the {limits.name} is known to "
-            f"{engineering(off_hz, 'Hz', 2)} either way here, and what is found carries it: "
-            "hold it against a crystal or a counter."
-        )
-    return notes
-
-
-def _meter_notes(recipe: Recipe, meter: MeterLimits | None, source_ohm: float) -> list[str]:
-    reads_avc = recipe.doing is not Doing.TONE_PAIR and (
-        any(name == "avc" for _, name in recipe.meters) or recipe.doing is not Doing.READ
-    )
-    if meter is None or not reads_avc:
-        return []
-    share = meter.input_ohm / (meter.input_ohm + source_ohm)
-    if share >= LOADING_WORTH_SAYING:
-        return []
-    return [
-        f"The {meter.name} with its {engineering(meter.input_ohm, 'ohm')} shows about "
-        f"{round(100.0 * share)} % of the AVC line's volts, and pulls them down: peaks stay where "
-        "they are, volts do not compare with a lighter meter's."
-    ]

@@ -13,12 +13,21 @@ from dataclasses import dataclass
 import numpy as np
 
 from glowdial.core.language.errors import require_positive
+from glowdial.core.model.facts import Adjuster
 from glowdial.core.physics.resonance import vertex
+from glowdial.core.physics.tracking import AdjusterKind
 
 PAST_THE_PEAK = 0.04
+LARGEST_TURN = 5.0
+CORE_STEP_TURNS, TRIMMER_STEP_TURNS = 1.0 / 8.0, 1.0 / 16.0
+REACH_TURNS = 1.0
+# how far one press of a key turns, and a large one
+TURN_STEPS = (1.0 / 16.0, 1.0 / 4.0)
 REFERENCE_AVC_V = 2.0
 
 
+# a hard, high tone, nothing that a peak could sound like
+ALARM_HZ = 4200.0
 LOWEST_TONE_HZ, HIGHEST_TONE_HZ, TONE_OCTAVES = 110.0, 3520.0, 1.5
 
 
@@ -125,18 +134,9 @@ def match_reading(
     return math.exp((low + high) / 2.0)
 
 
-def advised_level_v(level_v: float, reading_v: float, target_v: float = REFERENCE_AVC_V) -> float:
-    """Generator level for the next movement: the least that moves the indicator well.
-
-    Down by 6 or 12 dB when the reading has risen past 1.5 or 2.5 times the target, up when it
-    stands below half of it; otherwise as it is.
-    """
-    ratio = reading_v / target_v
-    factor = 1.0
-    if ratio > 2.5:
-        factor = 0.25
-    elif ratio > 1.5:
-        factor = 0.5
-    elif ratio < 0.5:
-        factor = 2.0
-    return level_v * factor
+def movement_of(adjuster: Adjuster | None) -> tuple[float, float]:
+    """Step and reach of a peaking movement in turns: half the travel either way."""
+    if adjuster is None:
+        return CORE_STEP_TURNS, REACH_TURNS
+    core = adjuster.kind is AdjusterKind.CORE
+    return CORE_STEP_TURNS if core else TRIMMER_STEP_TURNS, adjuster.travel_turns / 2.0

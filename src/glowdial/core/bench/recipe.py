@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
-from glowdial.core.bench.settings import NO_CHANGE, Change
+from glowdial.core.bench.settings import NO_CHANGE, SettingsChange
 
 
 class Doing(StrEnum):
@@ -24,13 +24,13 @@ class Doing(StrEnum):
 class Recipe:
     """How the values of a question are obtained at a bench that can be read and set.
 
-    ``change`` is what is set first; to ``READ`` is to read the measurands of the question's required
-    fields. ``wait_s`` is time to stand at these settings before reading, ``span_hz`` how far either
-    side of the dial mark to look.
+    ``change`` is what is set first; to ``READ`` is to read the measurands of the question's
+    required fields. ``wait_s`` is time to stand at these settings before reading, ``span_hz`` how
+    far either side of the dial mark to look.
     """
 
     doing: Doing
-    change: Change = NO_CHANGE
+    change: SettingsChange = NO_CHANGE
     adjuster: str | None = None
     turns: float | None = None
     target_v: float | None = None

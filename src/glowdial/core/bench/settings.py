@@ -13,9 +13,9 @@ class Settings:
     """Everything that a hand or an instrument sets, SI, levels in V EMF.
 
     ``injection`` is where the generator is clipped ("aerial", "mixer grid", a stage's grid, or "").
-    ``lamp_w`` is a limiter lamp, 0 for none. ``lifted`` names leads taken off for a reading ("load",
-    "coupling"). With a ``series_ohm`` the rectifier is silicon, and that much resistance is ahead of
-    the reservoir, or ``series_behind`` it.
+    ``lamp_w`` is a limiter lamp, 0 for none. ``lifted`` names leads taken off for a reading
+    ("load", "coupling"). With a ``series_ohm`` the rectifier is silicon, and that much resistance
+    is ahead of the reservoir, or ``series_behind`` it.
     """
 
     line_v: float = 0.0
@@ -38,7 +38,7 @@ NAMES = frozenset(f.name for f in fields(Settings))
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class SettingsChange:
     """Some settings by name; all others stay as they are."""
 
     values: tuple[tuple[str, Any], ...] = ()
@@ -50,7 +50,7 @@ class Change:
         """The value that it sets, or None where it leaves it alone."""
         return dict(self.values).get(name)
 
-    def but(self, **values: Any) -> Change:
+    def but(self, **values: Any) -> SettingsChange:
         """The same with some settings more, or others; raises BadInput for an unknown name."""
         return setting(**{**dict(self.values), **values})
 
@@ -59,12 +59,12 @@ class Change:
         return replace(state, **dict(self.values))
 
 
-def setting(**values: Any) -> Change:
+def setting(**values: Any) -> SettingsChange:
     """A change of the settings named; raises BadInput with a name that is none."""
     for name in values:
         if name not in NAMES:
             raise BadInput("setting", name, f"is one of {', '.join(sorted(NAMES))}", "line_v")
-    return Change(tuple(sorted(values.items())))
+    return SettingsChange(tuple(sorted(values.items())))
 
 
-NO_CHANGE = Change()
+NO_CHANGE = SettingsChange()

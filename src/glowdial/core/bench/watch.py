@@ -8,16 +8,28 @@ from dataclasses import dataclass
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import CURRENT, DC_VOLTS, Quantity, engineering, parse
 from glowdial.core.language.verdicts import Window, judge
+from glowdial.core.model.measurands import B_PLUS, LINE_CURRENT, Measurand
 
-GUARDED: Mapping[str, tuple[str, Quantity, str]] = {
-    "b-plus": ("B+", DC_VOLTS, "V"),
-    "line current": ("line current", CURRENT, "A"),
+
+@dataclass(frozen=True, slots=True)
+class Watched:
+    """Something that may be watched: how it is called, in which unit its limits are typed, and what
+    is read."""
+
+    label: str
+    quantity: Quantity
+    measurand: Measurand
+
+
+WATCHED: Mapping[str, Watched] = {
+    "b-plus": Watched("B+", DC_VOLTS, B_PLUS),
+    "line current": Watched("line current", CURRENT, LINE_CURRENT),
 }
 
 
 @dataclass(frozen=True, slots=True)
-class Guard:
-    """What is watched (a key of ``GUARDED``) and between which limits, SI."""
+class GuardLimits:
+    """What is watched (a key of ``WATCHED``) and between which limits, SI."""
 
     what: str
     low: float
@@ -26,14 +38,21 @@ class Guard:
     @property
     def words(self) -> str:
         """What is watched, between what."""
-        label, _, unit = GUARDED[self.what]
-        return f"{label} between {engineering(self.low, unit)} and {engineering(self.high, unit)}"
+        watched = WATCHED[self.what]
+        low, high = (engineering(v, watched.quantity.base) for v in (self.low, self.high))
+        return f"{watched.label} between {low} and {high}"
+
+    @property
+    def measurand(self) -> Measurand:
+        """What is read."""
+        return WATCHED[self.what].measurand
 
     def seen(self, value: float) -> GuardReading:
         """A reading against the limits."""
-        label, _, unit = GUARDED[self.what]
+        watched = WATCHED[self.what]
         judged = judge(value, Window(self.low, self.high, None))
-        return GuardReading(label, engineering(value, unit), judged.verdict.outside, judged.words)
+        text = engineering(value, watched.quantity.base)
+        return GuardReading(watched.label, text, judged.verdict.outside, judged.words)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,16 +65,16 @@ class GuardReading:
     words: str
 
 
-def guard_of(what: str, low: str, high: str) -> Guard:
+def guard_of(what: str, low: str, high: str) -> GuardLimits:
     """A guard from limits as people write them; an empty low is none, a high is needed.
 
     Raises BadInput.
     """
-    if what not in GUARDED:
-        raise BadInput("guard", what, f"is one of {', '.join(GUARDED)}", "b-plus")
-    label, quantity, _ = GUARDED[what]
+    if what not in WATCHED:
+        raise BadInput("guard", what, f"is one of {', '.join(WATCHED)}", "b-plus")
+    label, quantity = WATCHED[what].label, WATCHED[what].quantity
     least = parse(low, quantity, f"{label}, at least") if low.strip() else 0.0
     most = parse(high, quantity, f"{label}, at most")
     if least >= most:
         raise BadInput(f"{label} limits", f"{low} to {high}", "must rise", "180 to 260")
-    return Guard(what, least, most)
+    return GuardLimits(what, least, most)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import echo, parse, split_values
 
@@ -15,12 +15,14 @@ LONGEST_TEXT = 4000
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """Values in SI, texts as written, the echo of what was understood, and doubts to confirm."""
+    """Values in SI, texts as written, the echo of what was understood, doubts to confirm, and what
+    was typed for each field."""
 
     values: dict[str, float]
     texts: dict[str, str]
     echo: str
     doubts: tuple[str, ...]
+    typed: dict[str, str]
 
 
 def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
@@ -61,7 +63,7 @@ def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
         echo(values[f.name], f.quantity) for f in ask.fields if f.quantity and f.name in values
     ]
     shown += [texts[f.name] for f in ask.fields if f.options and texts[f.name]]
-    return Entry(values, texts, ", ".join(shown), _doubts(ask, values))
+    return Entry(values, texts, ", ".join(shown), _doubts(ask, values), given)
 
 
 def _choice(field: Field, raw: str) -> str:
@@ -98,3 +100,17 @@ def _doubts(ask: Ask, values: Mapping[str, float]) -> tuple[str, ...]:
                 f"{echo(field.nominal, field.quantity)} expected; is the unit right?"
             )
     return tuple(doubts)
+
+
+LEAVE_IT = "leave it"
+
+
+def check_leaving(step: Step, entry: Entry) -> None:
+    """Raises BadInput for leaving something outside without a reason."""
+    if step.leave and step.cost and entry.texts.get("decision") == LEAVE_IT:
+        raise BadInput(
+            "decision",
+            LEAVE_IT,
+            f"leaves it outside ({step.cost}), so it needs a reason: use 'close with a reason'",
+            "align",
+        )

@@ -1,22 +1,99 @@
-"""The record of a job as the rules see it: answers, moves, changes, decisions, in order.
+"""The record of a job as the rules see it: observations, moves, changes, decisions, in order.
 
 ``seq`` numbers all entries of a job in one sequence; a later entry may spoil an earlier reading.
+Which one does is decided here and nowhere else: a rule says what a reading rests on (a ``Basis``),
+and asks.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+
+from glowdial.core.model.measurands import Measurand
 
 IF_AREA = "if"
 CABINET = "cabinet"
 PART_AREAS = ("supply", "if", "oscillator", "aerial", "audio")
 CHANGEABLES = (*PART_AREAS, CABINET)
 
+Point = tuple[tuple[str, float], ...]
+
+
+def question_name(ask: str, point: Point) -> str:
+    """What tells two questions of a step apart: the key, and the point that it is asked at."""
+    if not point:
+        return ask
+    return f"{ask}@{','.join(f'{name}={value:g}' for name, value in point)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """One thing told about a reading: its words, verdict and window."""
+
+    label: str
+    text: str
+    verdict: str
+    words: str
+    low: str = ""
+    high: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What was told about an entry when it was kept: the step as it was called, what was said of
+    each value, and the version of the rules that said it."""
+
+    title: str = ""
+    lines: tuple[Said, ...] = ()
+    rules: str = ""
+
+    @property
+    def judged(self) -> Said | None:
+        """Of several values the one that is outside is what there is to say, else the last."""
+        outside = next((s for s in self.lines if s.verdict in ("high", "low")), None)
+        return outside or (self.lines[-1] if self.lines else None)
+
+
+NOT_TOLD = Told()
+
+
+@dataclass(frozen=True, slots=True)
+class InstrumentsThen:
+    """The instruments of a reading as they were: the meter's own resistance on DC volts, the
+    generator's relative frequency error; None where nothing was registered."""
+
+    meter: str = ""
+    meter_ohm: float | None = None
+    generator: str = ""
+    frequency_error: float | None = None
+
+
+NO_INSTRUMENTS = InstrumentsThen()
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """One value as it was observed: what and where, SI, its doubt (one standard deviation) where
+    that is known, under which conditions, and where it came from."""
+
+    seq: int
+    measurand: Measurand
+    value: float
+    doubt: float | None
+    source: str
+    conditions: Mapping[str, object]
+
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What was entered for one question of a step; values in SI, texts as written."""
+    """What was entered for one question of a step; values in SI, texts as written.
+
+    ``point`` is what the question was asked at (a frequency, a level), ``conditions`` how the bench
+    stood, ``instruments`` what was read with. ``programme`` is the list of points that the step had
+    planned when it was begun. ``places``, ``doubts`` and ``sources`` go with the values by field.
+    ``told`` is what was told about it then; ``at`` and ``who`` are opaque to the rules.
+    """
 
     seq: int
     step: str
@@ -24,6 +101,39 @@ class Answer:
     values: Mapping[str, float]
     texts: Mapping[str, str]
     withdrawn: bool = False
+    point: Point = ()
+    conditions: Mapping[str, object] = field(default_factory=dict)
+    instruments: InstrumentsThen = NO_INSTRUMENTS
+    programme: tuple[float, ...] = ()
+    places: Mapping[str, Measurand] = field(default_factory=dict)
+    doubts: Mapping[str, float] = field(default_factory=dict)
+    sources: Mapping[str, str] = field(default_factory=dict)
+    told: Told = NOT_TOLD
+    line: str = ""
+    at: str = ""
+    who: str = ""
+
+    @property
+    def question(self) -> str:
+        """What tells it apart within its step."""
+        return question_name(self.ask, self.point)
+
+    def asked_at(self, name: str) -> float:
+        """The point that it was asked at."""
+        return dict(self.point)[name]
+
+    def observations(self) -> Iterator[Observation]:
+        """Its values, each with its place."""
+        for name, measurand in self.places.items():
+            if name in self.values:
+                yield Observation(
+                    self.seq,
+                    measurand,
+                    self.values[name],
+                    self.doubts.get(name),
+                    self.sources.get(name, ""),
+                    self.conditions,
+                )
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +144,7 @@ class Move:
     adjuster: str
     turns: float
     step: str
+    at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +154,7 @@ class Change:
     seq: int
     what: str
     note: str = ""
+    at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +166,7 @@ class Closure:
     reason: str
     cost: str
     decided_by: str
+    at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +176,7 @@ class Acknowledgement:
     seq: int
     step: str
     danger: str
+    at: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +190,8 @@ class TemporaryConnection:
     made_seq: int
     removed_seq: int | None = None
     wanted_under_power: bool = False
+    at: str = ""
+    removed_at: str = ""
 
     @property
     def on(self) -> bool:
@@ -92,6 +208,8 @@ class SwitchedOff:
     step: str
     off_seq: int
     restored_seq: int | None = None
+    at: str = ""
+    restored_at: str = ""
 
     @property
     def off(self) -> bool:
@@ -110,6 +228,54 @@ class Entered:
     values: Mapping[str, float]
     texts: Mapping[str, str]
     removed: bool = False
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """A remark."""
+
+    seq: int
+    step: str
+    text: str
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Withdrawal:
+    """An answer was taken back; the answer itself stays."""
+
+    seq: int
+    answer_seq: int
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Reopening:
+    """A job that was handed over was opened again."""
+
+    seq: int
+    reason: str
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Basis:
+    """What a reading rests on: it is stale once one of these is later than it.
+
+    Adjusters by key, areas of the set, and answers after which it has to be taken. Moves that were
+    made in a step of ``own_steps`` (by the beginning of its key) do not count. With ``reopened`` it
+    does not outlast the job's being opened again.
+    """
+
+    adjusters: tuple[str, ...] = ()
+    areas: tuple[str, ...] = ()
+    after: tuple[Answer | None, ...] = ()
+    own_steps: tuple[str, ...] = ()
+    reopened: bool = False
+
+
+NOTHING = Basis()
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,63 +290,171 @@ class JobRecord:
     temporaries: tuple[TemporaryConnection, ...] = ()
     switched_off: tuple[SwitchedOff, ...] = ()
     entered: tuple[Entered, ...] = ()
+    notes: tuple[Note, ...] = ()
+    withdrawals: tuple[Withdrawal, ...] = ()
+    reopenings: tuple[Reopening, ...] = ()
     _latest: dict[tuple[str, str], Answer] = field(init=False, repr=False, compare=False)
     _by_step: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
+    _by_question: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
+    _by_value: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
+    _lines: dict[str, dict[str, Entered]] = field(init=False, repr=False, compare=False)
+    _touched: dict[str, int] = field(init=False, repr=False, compare=False)
+    _turned: dict[str, float] = field(init=False, repr=False, compare=False)
+    _seen: frozenset[tuple[str, str]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         latest: dict[tuple[str, str], Answer] = {}
         by_step: dict[str, list[Answer]] = {}
+        by_question: dict[str, list[Answer]] = {}
+        by_value: dict[str, list[Answer]] = {}
         for answer in self.answers:
-            if not answer.withdrawn:
-                latest[answer.step, answer.ask] = answer
-                by_step.setdefault(answer.step, []).append(answer)
+            if answer.withdrawn:
+                continue
+            question = answer.question
+            latest[answer.step, question] = answer
+            by_step.setdefault(answer.step, []).append(answer)
+            by_question.setdefault(question, []).append(answer)
+            for name in answer.values:
+                by_value.setdefault(name, []).append(answer)
+        lines: dict[str, dict[str, Entered]] = {}
+        for line in self.entered:
+            lines.setdefault(line.register, {})[line.key] = line
+        touched = {f"area {c.what}": c.seq for c in self.changes}
+        touched |= {m.adjuster: m.seq for m in self.moves}
+        turned: dict[str, float] = {}
+        for move in self.moves:
+            turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
         object.__setattr__(self, "_latest", latest)
         object.__setattr__(self, "_by_step", by_step)
+        object.__setattr__(self, "_by_question", by_question)
+        object.__setattr__(self, "_by_value", by_value)
+        object.__setattr__(self, "_lines", lines)
+        object.__setattr__(self, "_touched", touched)
+        object.__setattr__(self, "_turned", turned)
+        seen = frozenset((a.step, a.danger) for a in self.acknowledgements)
+        object.__setattr__(self, "_seen", seen)
 
-    def latest(self, step: str, ask: str) -> Answer | None:
+    def latest(self, step: str, question: str) -> Answer | None:
         """The answer that counts for a question: the last one not withdrawn."""
-        return self._latest.get((step, ask))
+        return self._latest.get((step, question))
 
-    def first(self, step: str, ask: str) -> Answer | None:
+    def first(self, step: str, question: str) -> Answer | None:
         """The first answer to a question that was not withdrawn: how it was found."""
         mine = self._by_step.get(step, [])
-        return next((a for a in mine if a.ask == ask), None)
+        return next((a for a in mine if a.question == question), None)
 
     def of_step(self, step: str) -> list[Answer]:
         """Answers of a step that count, the superseded ones left out, in order."""
-        return [a for a in self._by_step.get(step, []) if self._latest[a.step, a.ask] is a]
+        return [a for a in self._by_step.get(step, []) if self._latest[a.step, a.question] is a]
+
+    def taken_in(self, step: str) -> list[Answer]:
+        """Every answer of a step that was not withdrawn, superseded ones too, in order."""
+        return list(self._by_step.get(step, []))
+
+    def asked(self, question: str) -> list[Answer]:
+        """Every answer to a question of that name in any step, not withdrawn, in order."""
+        return list(self._by_question.get(question, []))
+
+    def with_value(self, name: str) -> list[Answer]:
+        """Every answer that gives a value of that name, not withdrawn, in order."""
+        return list(self._by_value.get(name, []))
+
+    def programme(self, step: str, after: Answer | None = None) -> tuple[float, ...]:
+        """The points that a step had planned when it was begun, or begun anew after an answer; none
+        before it is."""
+        mine = self._by_step.get(step, [])
+        since = after.seq if after is not None else 0
+        return next((a.programme for a in mine if a.programme and a.seq > since), ())
+
+    def observations(self, place: str = "") -> Iterator[Observation]:
+        """Everything that was observed and counts, in order; at one place, or everywhere."""
+        for answer in self.answers:
+            if not answer.withdrawn:
+                yield from (o for o in answer.observations() if place in ("", o.measurand.place))
 
     def register(self, name: str) -> tuple[Entered, ...]:
         """The lines of a register that count, in the order in which they first came."""
-        latest = {e.key: e for e in self.entered if e.register == name}
-        return tuple(e for e in latest.values() if not e.removed)
+        return tuple(e for e in self._lines.get(name, {}).values() if not e.removed)
 
     def line(self, register: str, key: str) -> Entered | None:
         """The line of a register that counts for a key, if there is one."""
-        return next((e for e in self.register(register) if e.key == key), None)
+        found = self._lines.get(register, {}).get(key)
+        return None if found is None or found.removed else found
 
-    def last_touch(self, adjusters: Iterable[str], things: Iterable[str] = ()) -> int:
-        """Seq of the last move of an adjuster or change of a thing named; 0 if there is none."""
-        keys, whats = set(adjusters), set(things)
-        touched = [m.seq for m in self.moves if m.adjuster in keys]
-        touched += [c.seq for c in self.changes if c.what in whats]
-        return max(touched, default=0)
+    def spoiled_at(self, basis: Basis) -> int:
+        """Seq of the last entry that spoiled what rests on a basis; 0 if there is none."""
+        found = [self._touched.get(f"area {what}", 0) for what in basis.areas]
+        if basis.own_steps:
+            keys = set(basis.adjusters)
+            found += [
+                m.seq
+                for m in self.moves
+                if m.adjuster in keys and not m.step.startswith(basis.own_steps)
+            ]
+        else:
+            found += [self._touched.get(key, 0) for key in basis.adjusters]
+        found += [a.seq for a in basis.after if a is not None]
+        if basis.reopened and self.reopenings:
+            found.append(self.reopenings[-1].seq)
+        return max(found, default=0)
 
-    def changed_since(self, seq: int) -> bool:
-        """Whether a part was changed after an entry; the cabinet does not count."""
-        return any(c.seq > seq and c.what != CABINET for c in self.changes)
+    def stale(self, answer: Answer, basis: Basis) -> bool:
+        """Whether something that a reading rests on is later than it."""
+        return answer.seq < self.spoiled_at(basis)
+
+    def spoiled_between(self, basis: Basis, since: Answer, until: Answer | None) -> bool:
+        """Whether something of a basis came after one reading and before another, or up to now."""
+        keys, areas = set(basis.adjusters), set(basis.areas)
+        end = until.seq if until is not None else float("inf")
+        return any(
+            since.seq < m.seq < end
+            and m.adjuster in keys
+            and not (basis.own_steps and m.step.startswith(basis.own_steps))
+            for m in self.moves
+        ) or any(since.seq < c.seq < end and c.what in areas for c in self.changes)
+
+    def changed_since(self, closure: Closure) -> bool:
+        """Whether a part was changed after a decision; the cabinet does not count."""
+        return any(c.seq > closure.seq and c.what != CABINET for c in self.changes)
 
     def closure(self, step: str) -> Closure | None:
         """The decision that closed a step, unless something was entered there afterwards."""
         found = next((c for c in reversed(self.closures) if c.step == step), None)
-        if found and any(a.seq > found.seq for a in self._by_step.get(step, [])):
+        if found and any(a.seq > found.seq for a in self._by_step.get(step, [])[-1:]):
             return None
         return found
 
     def acknowledged(self, step: str, danger: str) -> bool:
         """Whether the caution has been acknowledged in that step."""
-        return any(a.step == step and a.danger == danger for a in self.acknowledgements)
+        return (step, danger) in self._seen
 
     def turns_of(self, adjuster: str) -> float:
         """Net turns of an adjuster from as found."""
-        return sum(m.turns for m in self.moves if m.adjuster == adjuster)
+        return self._turned.get(adjuster, 0.0)
+
+    def touched(self, adjuster: str) -> bool:
+        """Whether an adjuster was turned at all."""
+        return adjuster in self._turned
+
+    def turned_since_entry(self, step: str, adjuster: str) -> float:
+        """Turns of an adjuster in a step since the last entry that counts there."""
+        since = max((a.seq for a in self.of_step(step)), default=0)
+        return sum(
+            m.turns
+            for m in self.moves
+            if m.step == step and m.adjuster == adjuster and m.seq > since
+        )
+
+    def with_withdrawn(self, answer_seq: int) -> JobRecord:
+        """The same with an answer taken back."""
+        return replace(
+            self,
+            answers=tuple(
+                replace(a, withdrawn=True) if a.seq == answer_seq else a for a in self.answers
+            ),
+        )
+
+
+def latest_of(answers: Iterable[Answer]) -> Answer:
+    """The last of some answers."""
+    return max(answers, key=lambda a: a.seq)

@@ -1,27 +1,16 @@
-"""The vocabulary of the journey: stages, steps, questions, results, and a bench's recipes."""
+"""The vocabulary of the journey: steps, questions, results, what is to be seen. Names no stage."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from glowdial.core.bench.recipe import Recipe
+from glowdial.core.journey.record import Answer, Point, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
-
-
-class Stage(StrEnum):
-    """The ten stops of the journey, in order."""
-
-    INTAKE = "intake"
-    COLD = "cold checks"
-    PARTS = "parts"
-    BRING_UP = "bring-up"
-    FAULTS = "faults"
-    IF = "IF"
-    OSCILLATOR = "oscillator and RF"
-    DIAL = "dial"
-    PROOF = "proof"
-    HANDOVER = "handover"
+from glowdial.core.model.measurands import Measurand
 
 
 class Status(StrEnum):
@@ -39,12 +28,24 @@ class Status(StrEnum):
         """Nothing more to do here."""
         return self in (Status.DONE, Status.CLOSED)
 
+    @property
+    def shouts(self) -> bool:
+        """Something is wrong here, or in the way."""
+        return self in (Status.TROUBLE, Status.RECHECK, Status.BLOCKED)
+
+    @property
+    def words(self) -> str:
+        """As it is said of a step."""
+        return "outside" if self is Status.TROUBLE else self.value
+
 
 @dataclass(frozen=True, slots=True)
 class Field:
     """One value of a question: a quantity, a choice (with ``options``), or text.
 
-    On a typed line, fields that may stay empty come last.
+    ``measurand`` is what the value is and where; ``sets`` names the bench's setting that it tells
+    ("line_v"), which makes it a condition of the other values. On a typed line, fields that may
+    stay empty come last.
     """
 
     name: str
@@ -54,53 +55,17 @@ class Field:
     required: bool = True
     nominal: float | None = None
     multiline: bool = False
-
-
-class Doing(StrEnum):
-    """What a bench does to get the values of a question."""
-
-    READ = "read"
-    FIND_FREQUENCY = "find the frequency"
-    TURN_AND_FIND = "turn, then find the frequency"
-    PEAK = "peak"
-    MATCH_LEVEL = "match the level"
-    TONE_PAIR = "tone on and off"
-
-
-@dataclass(frozen=True, slots=True)
-class Recipe:
-    """How the values of a question are obtained at a bench that can be read and set.
-
-    Settings that are None stay as they are. ``meters`` maps fields to meter names. ``lamp_w`` is a
-    limiter lamp, ``wait_s`` time to stand at these volts before reading, ``load_lifted`` B+ with
-    its load taken off for this reading, ``series_ohm`` a resistor that the supply was given.
-    """
-
-    doing: Doing
-    meters: tuple[tuple[str, str], ...] = ()
-    injection: str | None = None
-    line_v: float | None = None
-    band: str | None = None
-    dial_hz: float | None = None
-    generator_hz: float | None = None
-    generator_emf_v: float | None = None
-    adjuster: str | None = None
-    turns: float | None = None
-    target_v: float | None = None
-    span_hz: float | None = None
-    tone_on: bool = False
-    lamp_w: float | None = None
-    wait_s: float = 0.0
-    load_lifted: bool = False
-    series_ohm: float | None = None
-    series_behind: bool = False
+    measurand: Measurand | None = None
+    sets: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Ask:
     """One question: what is wanted now, in which fields, and what is expected.
 
-    ``makes`` are temporary connections that answering it makes: what, and where.
+    ``point`` is what it is asked at, such as ``(("dial_hz", 600e3),)``: with the key it tells the
+    questions of a step apart. ``makes`` are temporary connections that answering it makes: what,
+    and where. ``called`` is the short word on the button that picks it.
     """
 
     key: str
@@ -112,6 +77,13 @@ class Ask:
     recipe: Recipe | None = None
     confirm: bool = False
     makes: tuple[tuple[str, str], ...] = ()
+    point: Point = ()
+    called: str = ""
+
+    @property
+    def name(self) -> str:
+        """What tells it apart within its step."""
+        return question_name(self.key, self.point)
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +98,7 @@ class Result:
     high_text: str
     judgement: Judgement
     seq: int
-    ask: str
+    question: str
     stale: bool = False
     as_found: bool = False
 
@@ -165,14 +137,20 @@ class Plot:
 class Step:
     """One step with everything that the bench needs to know now.
 
-    ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels``
-    name registers that are worked beside it. ``alarm`` is shouted: a reason to stop at once.
-    ``begun`` is half done: it is finished before a re-check that it made is asked for. ``change``
-    is what answering it changes in the set, with a note.
+    ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels`` name
+    what is worked or shown beside it. ``alarm`` is shouted: a reason to stop at once. ``begun`` is
+    half done: it is finished before a re-check that it made is asked for. ``change`` is what
+    answering it changes in the set, with a note. ``programme`` is the list of points that it plans.
+    ``thinking`` says that an inference of it is still being worked out.
+
+    What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
+    has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
+    decision, ``decision`` is what was decided here. Plot and advice may be left to ``draw`` and
+    ``advise``, which are called when the step is looked at.
     """
 
     key: str
-    stage: Stage
+    stage: str
     title: str
     reason: str
     status: Status = Status.OPEN
@@ -198,22 +176,44 @@ class Step:
     alarm: str = ""
     begun: bool = False
     closed_because: str = ""
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[str, ...] = ()
+    programme: tuple[float, ...] = ()
+    thinking: bool = False
+    opens_power: bool = False
+    before_power: bool = False
+    closes_job: bool = False
+    by_person: bool = False
+    decision: str = ""
+    draw: Callable[[], Plot | None] | None = None
+    advise: Callable[[], tuple[str, ...]] | None = None
+
+    @property
+    def closable(self) -> bool:
+        """Whether a person may close it as it is: it is outside, or leaving it is a choice."""
+        return self.ask is not None and (self.status is Status.TROUBLE or self.leave)
+
+
+def looked_at(step: Step) -> Step:
+    """The step with its plot drawn and its advice worked out."""
+    if step.draw is None and step.advise is None:
+        return step
+    plot = step.draw() if step.draw is not None else step.plot
+    advice = (*step.advice, *step.advise()) if step.advise is not None else step.advice
+    return replace(step, plot=plot, advice=advice, draw=None, advise=None)
 
 
 def result(
+    answer: Answer,
     label: str,
     text: str,
     value: float,
-    window: Window | None,
-    limits: tuple[str, str],
+    window: Window | None = None,
+    limits: tuple[str, str] = ("", ""),
     *,
-    seq: int,
-    ask: str,
     stale: bool = False,
     as_found: bool = False,
 ) -> Result:
-    """A result with its verdict."""
+    """A value of an answer with its verdict."""
     return Result(
         label,
         text,
@@ -222,17 +222,17 @@ def result(
         limits[0],
         limits[1],
         judge(value, window),
-        seq,
-        ask,
+        answer.seq,
+        answer.question,
         stale,
         as_found,
     )
 
 
-def find_ask(step: Step, key: str) -> Ask | None:
-    """The question of that key, if the step takes it now."""
+def find_ask(step: Step, name: str) -> Ask | None:
+    """The question of that name, if the step takes it now."""
     asks = (step.ask, *step.others)
-    return next((a for a in asks if a is not None and a.key == key), None)
+    return next((a for a in asks if a is not None and a.name == name), None)
 
 
 def settle(step: Step, *, remaining: Ask | None, retake: Ask | None = None) -> Step:

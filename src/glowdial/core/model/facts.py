@@ -5,7 +5,7 @@ A figure that the sheet does not give is None, and a Gap says where it will be m
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from glowdial.core.language.errors import NotFound
 from glowdial.core.model.circuit import Circuit
@@ -129,9 +129,12 @@ class ChartFigure:
 
 @dataclass(frozen=True, slots=True)
 class ReceiverFacts:
-    """All that the stages need to know of a model.
+    """All that the stages need to know of a set: what its sheet says, and what the stages found of
+    it.
 
-    ``traits`` are those of ``safety.Trait`` that the sheet tells beyond the kind of chassis.
+    ``traits`` are those of ``safety.Trait`` that are known beyond the kind of chassis. The stages
+    add the supply as it was before it was converted (``original_supply``), whether every filter
+    capacitor was renewed, and whether it is to play as found first.
     """
 
     title: str
@@ -155,6 +158,9 @@ class ReceiverFacts:
     parts: tuple[Part, ...] = ()
     chart: tuple[ChartFigure, ...] = ()
     chart_ohm_per_volt: float | None = None
+    original_supply: Supply | None = None
+    filters_renewed: bool = False
+    plays_as_found: bool = False
 
     def adjuster(self, key: str) -> Adjuster:
         """The adjuster of that key; raises NotFound."""
@@ -162,6 +168,12 @@ class ReceiverFacts:
             if adjuster.key == key:
                 return adjuster
         raise NotFound("adjuster", key)
+
+    def as_built(self) -> ReceiverFacts:
+        """The same with the supply that it had before it was converted."""
+        if self.original_supply is None:
+            return self
+        return replace(self, supply=self.original_supply, original_supply=None)
 
     def band(self, key: str) -> BandFacts:
         """The band of that key; raises NotFound."""

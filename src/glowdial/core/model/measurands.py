@@ -1,7 +1,7 @@
 """What can be measured on a set, named once: a place and the quantity there.
 
-Steps, the simulated set, instruments, the network's bench and the sheet's connection points all speak
-of these. Fixed places come first; a stage's electrodes, heaters and windings are a set's own.
+Steps, the simulated set, instruments, the network's bench and the sheet's connection points all
+speak of these. Fixed places come first; a stage's electrodes, heaters and windings are a set's own.
 """
 
 from __future__ import annotations

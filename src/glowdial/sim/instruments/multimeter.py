@@ -7,6 +7,7 @@ old series ohmmeter; its buzzer range burns battery filaments out.
 from __future__ import annotations
 
 from glowdial.core.language.errors import GlowDialError
+from glowdial.core.model.measurands import B_PLUS_OHM
 from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
 from glowdial.core.physics.operating_point import OPEN_OHM
 from glowdial.sim.instruments.generator import setter
@@ -82,7 +83,7 @@ def _ohm(room: Room) -> float:
         if room.probe.endswith(HEATER):
             return _heater(room)
         if room.probe == "resistance":
-            return room.read("resistance")
+            return room.read(B_PLUS_OHM)
         ohm = resistance_ohm(room.receiver, state, room.probe)
     except GlowDialError:
         return OPEN_OHM

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from glowdial.core.model.measurands import LINE
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.room import Room
 from glowdial.sim.scpi import ScpiInstrument, number, switch
@@ -42,7 +43,7 @@ def line_supply(room: Room) -> ScpiInstrument:
             "LAMP?": lambda _: f"{room.state.lamp_w:.6E}",
             "OUTPut[:STATe]": setter(on_off),
             "OUTPut[:STATe]?": lambda _: str(int(room.line_on)),
-            "MEASure:VOLTage?": lambda _: f"{room.read('line'):.6E}",
+            "MEASure:VOLTage?": lambda _: f"{room.read(LINE):.6E}",
             "MEASure:CURRent?": lambda _: f"{room.line_a():.6E}",
         },
     )

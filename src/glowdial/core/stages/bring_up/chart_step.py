@@ -4,20 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from glowdial.core.bench.equipment import BenchKit
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
-)
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.readings import Reading, conclude, last_outside, reading
+from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, Step, result
 from glowdial.core.language.quantities import (
     AC_VOLTS,
     DC_VOLTS,
@@ -27,10 +19,11 @@ from glowdial.core.language.quantities import (
 )
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, heater
 from glowdial.core.physics.operating_point import AmplifierStage, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
 from glowdial.core.safety.cautions import Trait, traits_of
-from glowdial.core.stages.bring_up.gate_steps import NORM_LINE_V, on_batteries
+from glowdial.core.stages.bring_up.gate_steps import NORM_LINE_V, STAGE, on_batteries
 from glowdial.core.stages.bring_up.voltage_chart import (
     NORM_METER_OHM,
     OVER_DISSIPATED,
@@ -45,35 +38,39 @@ from glowdial.core.stages.bring_up.voltage_chart import (
 
 CHART = "bring-up.chart"
 GONE_V = 0.1
+COUPLING_LIFTED = "coupling"
+CHART_PARTS = Basis(areas=("supply", "audio", "if", "oscillator"))
 
 
 @dataclass(frozen=True, slots=True)
-class _Bench:
-    """Line and meter of this chart: share of nominal line, B+, and the meter's resistance."""
+class _Taken:
+    """Under what a reading of the chart was taken: line volts, their share of the nominal ones, B+,
+    and the resistance of the meter that it was read with."""
 
     line_v: float
     share: float
     b_plus_v: float
     meter_ohm: float
 
+    def by(self, answer: Answer) -> _Taken:
+        """The same with the meter of an answer, where one was registered then."""
+        return replace(self, meter_ohm=answer.instruments.meter_ohm or NORM_METER_OHM)
 
-def chart_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> list[Step]:
+
+def chart_steps(situation: Situation) -> list[Step]:
     """The step; none where neither the sheet nor the circuit tells any volts."""
+    facts = situation.facts
     lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
-    if not lines:
-        return []
-    return [_chart(facts, record, kit, lines)]
+    return [_chart(situation, lines)] if lines else []
 
 
-def _chart(
-    facts: ReceiverFacts, record: JobRecord, kit: BenchKit, lines: tuple[ChartLine, ...]
-) -> Step:
+def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
+    facts, record, meter = situation.facts, situation.record, situation.equipment.meter
     nominal_v = facts.line_v or NORM_LINE_V
-    meter_ohm = kit.meter.input_ohm if kit.meter else NORM_METER_OHM
-    spoiled = record.last_touch((), ("supply", "audio", "if", "oscillator"))
+    meter_ohm = meter.input_ohm if meter else NORM_METER_OHM
     step = Step(
         CHART,
-        Stage.BRING_UP,
+        STAGE,
         "Measure the volts of every tube against the chart",
         "No signal, volume down, set warm. The windows are scaled to the line and to what this "
         f"meter's {engineering(meter_ohm, 'ohm')} takes away.",
@@ -83,44 +80,38 @@ def _chart(
         ),
         powered=True,
     )
-    begin = _supply_ask(facts, nominal_v)
-    known = record.latest(CHART, begin.key)
-    if known is None or known.seq < spoiled:
-        return settle(step, remaining=begin)
-    bench = _Bench(
-        known.values["line"], known.values["line"] / nominal_v, known.values["b_plus"], meter_ohm
-    )
+    supply = reading(record, CHART, _supply_ask(facts, nominal_v), CHART_PARTS)
+    known = supply.fresh
+    if known is None:
+        return conclude(step, (supply,))
+    line_v, b_plus_v = known.values["line"], known.values["b_plus"]
+    bench = _Taken(line_v, line_v / nominal_v, b_plus_v, meter_ohm)
+    basis = Basis(after=(known,))
+    found: list[Reading] = [supply]
     results: list[Result] = _supply_results(facts, known, bench)
     advice: list[str] = []
-    asks: list[Ask] = []
-    waiting: list[Ask] = []
     if facts.circuit.heaters.heaters:
-        ask = _heater_ask(facts, bench, nominal_v)
-        answer = _fresh(record, ask.key, known.seq)
-        asks.append(ask)
-        if answer is None:
-            waiting.append(ask)
-        else:
-            found = _heater_results(facts, answer, bench, nominal_v)
-            results += found
-            advice += _heater_advice(facts, found)
+        heaters = reading(record, CHART, _heater_ask(facts, bench, nominal_v), basis)
+        found.append(heaters)
+        if heaters.fresh is not None:
+            judged = _heater_results(facts, heaters.fresh, bench, nominal_v)
+            results += judged
+            advice += _heater_advice(facts, judged)
     designs = computed_points(facts.circuit, facts.supply)
     for name in dict.fromkeys(line.stage for line in lines):
         mine = [line for line in lines if line.stage == name]
+        volts = reading(record, CHART, _stage_ask(name, _does(facts, name), mine, bench), basis)
+        found.append(volts)
+        if volts.fresh is None:
+            continue
+        taken = bench.by(volts.fresh)
+        results += _stage_results(mine, volts.fresh, taken)
         stage = facts.circuit.stage(name)
-        ask = _stage_ask(name, _does(facts, name), mine, bench)
-        answer = _fresh(record, ask.key, known.seq)
-        asks.append(ask)
-        if answer is None:
-            waiting.append(ask)
-            continue
-        results += _stage_results(mine, answer, bench)
-        if stage is None:
-            continue
-        results += _heat_results(stage, designs.get(name), answer, bench)
-        words, follow = _stage_advice(facts, record, stage, mine, answer, bench)
-        advice += words
-        waiting += [follow] if follow else []
+        if stage is not None:
+            results += _heat_results(stage, designs.get(name), volts.fresh, taken)
+            words, follow = _stage_advice(facts, record, stage, mine, volts.fresh, taken)
+            advice += words
+            found += [follow] if follow else []
     step = replace(
         step,
         # what is outside is shown first, and the page shows the last ones first
@@ -129,17 +120,11 @@ def _chart(
         cost=_cost(results),
         notes=_source_note(lines),
     )
-    bad = {r.ask for r in results if r.judgement.verdict.outside}
-    retake = next((a for a in asks if a.key in bad), None)
-    settled = settle(step, remaining=waiting[0] if waiting else None, retake=retake)
-    every = {a.key: a for a in (*waiting, *asks)}
-    others = tuple(a for a in every.values() if a is not settled.ask)
+    charted = [r for r in found if r is not supply]
+    first_bad = last_outside(reversed(charted), results) or last_outside((supply,), results)
+    settled = conclude(step, charted, retake=first_bad)
+    others = tuple(r.ask for r in charted if settled.ask is None or r.ask.name != settled.ask.name)
     return replace(settled, others=others)
-
-
-def _fresh(record: JobRecord, key: str, after: int) -> Answer | None:
-    answer = record.latest(CHART, key)
-    return answer if answer is not None and answer.seq > after else None
 
 
 def _source_note(lines: tuple[ChartLine, ...]) -> tuple[str, ...]:
@@ -159,30 +144,31 @@ def _supply_ask(facts: ReceiverFacts, nominal_v: float) -> Ask:
         "supply",
         "Line volts now, and B+ at the last filter capacitor.",
         (
-            Field("line", "supply" if on_batteries(facts) else "line", AC_VOLTS, nominal=nominal_v),
-            Field("b_plus", "B+", DC_VOLTS, nominal=b_plus),
+            Field(
+                "line",
+                "supply" if on_batteries(facts) else "line",
+                AC_VOLTS,
+                nominal=nominal_v,
+                measurand=LINE,
+                sets="line_v",
+            ),
+            Field("b_plus", "B+", DC_VOLTS, nominal=b_plus, measurand=B_PLUS),
         ),
         f"{supply_volts(nominal_v)} {b_plus or 230.0:.0f}",
         expected=expected.window if expected else None,
         expected_text=f"{b_plus:.0f} V within 10 %" if b_plus else "",
-        recipe=Recipe(
-            Doing.READ,
-            meters=(("line", "line"), ("b_plus", "b-plus")),
-            line_v=nominal_v,
-            lamp_w=0.0,
-            generator_emf_v=0.0,
-        ),
+        recipe=Recipe(Doing.READ, setting(line_v=nominal_v, lamp_w=0.0, generator_emf_v=0.0)),
     )
 
 
-def _supply_results(facts: ReceiverFacts, known: Answer, bench: _Bench) -> list[Result]:
+def _supply_results(facts: ReceiverFacts, known: Answer, bench: _Taken) -> list[Result]:
     window = expectation(facts.supply, bench.line_v).window if facts.supply else None
     limits = (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", "")
     shown = f"{bench.b_plus_v:.1f} V"
-    return [result("B+", shown, bench.b_plus_v, window, limits, seq=known.seq, ask=known.ask)]
+    return [result(known, "B+", shown, bench.b_plus_v, window, limits)]
 
 
-def _heater_ask(facts: ReceiverFacts, bench: _Bench, nominal_v: float) -> Ask:
+def _heater_ask(facts: ReceiverFacts, bench: _Taken, nominal_v: float) -> Ask:
     lines = heater_lines(facts.circuit, bench.line_v, nominal_v)
     direct = any(h.direct for h in facts.circuit.heaters.heaters)
     quantity = DC_VOLTS if direct else AC_VOLTS
@@ -192,27 +178,32 @@ def _heater_ask(facts: ReceiverFacts, bench: _Bench, nominal_v: float) -> Ask:
         "heaters",
         f"Volts across every {word}: {', '.join(tube for tube, _ in lines)}.",
         tuple(
-            Field(tube, f"{tube} {word}", quantity, nominal=window.nominal)
+            Field(
+                tube,
+                f"{tube} {word}",
+                quantity,
+                nominal=window.nominal,
+                measurand=heater(tube, direct=direct),
+            )
             for tube, window in lines
         ),
         typical,
         expected_text=f"{typical} V, within 10 %",
-        recipe=Recipe(Doing.READ, meters=tuple((t, f"heater {t}") for t, _ in lines)),
+        recipe=Recipe(Doing.READ),
     )
 
 
 def _heater_results(
-    facts: ReceiverFacts, answer: Answer, bench: _Bench, nominal_v: float
+    facts: ReceiverFacts, answer: Answer, bench: _Taken, nominal_v: float
 ) -> list[Result]:
     return [
         result(
+            answer,
             f"{tube} heater",
             f"{significant(answer.values[tube], 3)} V",
             answer.values[tube],
             window,
             (f"{window.low:.1f} V", f"{window.high:.1f} V"),
-            seq=answer.seq,
-            ask=answer.ask,
         )
         for tube, window in heater_lines(facts.circuit, bench.line_v, nominal_v)
     ]
@@ -253,34 +244,38 @@ def _does(facts: ReceiverFacts, name: str) -> str:
     return next((t.function for t in facts.tubes if t.position == name), "")
 
 
-def _stage_ask(name: str, does: str, lines: list[ChartLine], bench: _Bench) -> Ask:
+def _stage_ask(name: str, does: str, lines: list[ChartLine], bench: _Taken) -> Ask:
     nominal = [line.read_v(bench.share, bench.meter_ohm) for line in lines]
     typical = " ".join(significant(v, 3) for v in nominal)
     names = ", ".join(line.label.removeprefix(f"{name} ") for line in lines)
     rectifier = "rectifier" in does.lower()
-    meters = tuple(
-        (x.electrode, "reservoir" if rectifier else f"{name} {x.electrode}") for x in lines
-    )
     return Ask(
         name,
         f"{name}, {does}: volts at {names}.",
         tuple(
-            Field(line.electrode, line.label, DC_VOLTS, nominal=v if abs(v) > 1.0 else None)
+            Field(
+                line.electrode,
+                line.label,
+                DC_VOLTS,
+                nominal=v if abs(v) > 1.0 else None,
+                measurand=RESERVOIR if rectifier else electrode(name, line.electrode),
+            )
             for line, v in zip(lines, nominal, strict=True)
         ),
         typical,
         expected_text=f"{typical} V on this meter",
-        recipe=Recipe(Doing.READ, meters=meters),
+        recipe=Recipe(Doing.READ),
     )
 
 
-def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Bench) -> list[Result]:
+def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Taken) -> list[Result]:
     found: list[Result] = []
     for line in lines:
         window = line.window(bench.share, bench.meter_ohm)
         value = answer.values[line.electrode]
         found.append(
             result(
+                answer,
                 line.label,
                 f"{significant(value, 3)} V",
                 value,
@@ -289,15 +284,13 @@ def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Bench) -> lis
                     f"{significant(window.low or 0.0, 3)} V",
                     f"{significant(window.high or 0.0, 3)} V",
                 ),
-                seq=answer.seq,
-                ask=answer.ask,
             )
         )
     return found
 
 
 def _heat_results(
-    stage: AmplifierStage, design: OperatingPoint | None, answer: Answer, bench: _Bench
+    stage: AmplifierStage, design: OperatingPoint | None, answer: Answer, bench: _Taken
 ) -> list[Result]:
     """Cathode current and plate dissipation, judged against the design's."""
     read = answer.values
@@ -312,13 +305,12 @@ def _heat_results(
     most_w = OVER_DISSIPATED * design_w
     return [
         result(
+            answer,
             f"{stage.name} plate heat",
             f"{found.plate_w:.2g} W, {engineering(found.cathode_a, 'A')}",
             found.plate_w,
             Window(0.0, most_w, design_w),
             ("0 W", f"{most_w:.2g} W"),
-            seq=answer.seq,
-            ask=answer.ask,
         )
     ]
 
@@ -329,27 +321,27 @@ def _stage_advice(
     stage: AmplifierStage,
     lines: list[ChartLine],
     answer: Answer,
-    bench: _Bench,
-) -> tuple[list[str], Ask | None]:
+    bench: _Taken,
+) -> tuple[list[str], Reading | None]:
     """Causes, and the logic of a positive grid; a further question where it decides."""
     read = answer.values
     words: list[str] = []
     positive = read.get("grid", 0.0) > POSITIVE_GRID_V and bool(stage.coupled_from)
     if not positive:
         return words + _low_or_high(stage, lines, answer, bench), None
-    lifted = _fresh(record, f"{stage.name}-lifted", answer.seq)
+    lifted = reading(record, CHART, _lifted_ask(stage), Basis(after=(answer,)))
     pull = (
         " Never pull a tube of a series string for this."
         if Trait.SERIES_STRING in traits_of(facts)
         else ""
     )
-    if lifted is None:
+    if lifted.fresh is None:
         words.append(
             f"{stage.name}'s grid is positive ({read['grid']:.1f} V): the coupling capacitor from "
             f"{stage.coupled_from} leaks, or the tube is gassy.{pull}"
         )
-        return words, _lifted_ask(stage)
-    still = lifted.values["grid"]
+        return words, lifted
+    still = lifted.fresh.values["grid"]
     if still < max(GONE_V, 0.2 * read["grid"]):
         words.append(
             f"Gone with the capacitor lifted: the coupling capacitor from {stage.coupled_from} "
@@ -368,19 +360,23 @@ def _lifted_ask(stage: AmplifierStage) -> Ask:
         f"{stage.name}-lifted",
         f"Power off, discharge, lift the coupling capacitor's end at {stage.coupled_from}'s plate; "
         f"power on, warm: {stage.name}'s grid now.",
-        (Field("grid", f"{stage.name} grid", DC_VOLTS),),
+        (
+            Field(
+                "grid",
+                f"{stage.name} grid",
+                DC_VOLTS,
+                measurand=electrode(stage.name, "grid"),
+            ),
+        ),
         "0",
         expected_text="gone: the capacitor; it stays: a gassy tube",
-        recipe=Recipe(
-            Doing.READ,
-            meters=(("grid", f"{stage.name} grid, coupling lifted"),),
-        ),
+        recipe=Recipe(Doing.READ, setting(lifted=(COUPLING_LIFTED,))),
         makes=(("lifted lead", f"coupling capacitor at {stage.coupled_from} plate"),),
     )
 
 
 def _low_or_high(
-    stage: AmplifierStage, lines: list[ChartLine], answer: Answer, bench: _Bench
+    stage: AmplifierStage, lines: list[ChartLine], answer: Answer, bench: _Taken
 ) -> list[str]:
     """The likely cause of a pattern of volts in one stage."""
     off = {}

@@ -8,19 +8,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
-)
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.memory import Memory
+from glowdial.core.journey.readings import conclude, reading
+from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, Step, result
 from glowdial.core.language.quantities import (
     DC_VOLTS,
     RESISTANCE,
@@ -30,6 +24,7 @@ from glowdial.core.language.quantities import (
 )
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import B_PLUS, SERIES_OHM
 from glowdial.core.physics.preferred_values import Series, nearest_standard
 from glowdial.core.physics.supply.circuit import RectifierKind, Supply
 from glowdial.core.physics.supply.series_resistor import (
@@ -44,6 +39,8 @@ from glowdial.core.physics.supply.series_resistor import (
 )
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.stages.bring_up.gate_steps import NORM_LINE_V, STAGE
+from glowdial.core.stages.bring_up.ramp_step import SUPPLY
 
 CONVERSION = "bring-up.conversion"
 KEEP, CONVERT = "keep the selenium", "convert to silicon"
@@ -54,22 +51,26 @@ SHOWN_CHOICES = 3
 PEAK_INVERSE_FACTOR = 2.0 * 2.0**0.5 * 1.1
 
 
-def conversion_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+FITTED = "fitted"
+
+
+def conversion_steps(situation: Situation) -> list[Step]:
     """The step for a set whose sheet has a selenium rectifier; none for others."""
-    supply = facts.supply
+    facts = situation.facts
+    supply = facts.original_supply or facts.supply
     if supply is None or supply.rectifier.kind is not RectifierKind.SELENIUM:
         return []
-    return [_conversion(facts, supply, record)]
+    return [_conversion(facts, supply, situation.record, situation.memory)]
 
 
 def as_converted(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
     """The facts with the supply as it was converted in this job, once the resistor is fitted."""
-    fitted = record.latest(CONVERSION, "fitted")
+    fitted = record.latest(CONVERSION, FITTED)
     if facts.supply is None or fitted is None:
         return facts
     place, _ = _wanted(record, facts.supply)
     supply = on_silicon(facts.supply, fitted.values["ohm"], place)
-    return replace(facts, supply=supply)
+    return replace(facts, supply=supply, original_supply=facts.supply)
 
 
 def _wanted(record: JobRecord, supply: Supply) -> tuple[ResistorPlace, float]:
@@ -80,7 +81,7 @@ def _wanted(record: JobRecord, supply: Supply) -> tuple[ResistorPlace, float]:
     return ResistorPlace(answer.texts["place"]), answer.values.get("target", designed)
 
 
-def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step:
+def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord, memory: Memory) -> Step:
     decide = Ask(
         "choice",
         "Keep the selenium rectifier, or convert it to silicon?",
@@ -89,16 +90,16 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step
     )
     step = Step(
         CONVERSION,
-        Stage.BRING_UP,
+        STAGE,
         "Selenium: keep it, or convert it to silicon",
         "Silicon drops less and never fails with fumes; B+ rises, and a series resistor brings it "
         "back. Readings from before the filters were changed do not count.",
         powered=True,
         dangers=dangers_for(facts, Activity.REPLACING),
     )
-    decided = record.latest(CONVERSION, decide.key)
-    if decided is None or decided.texts["choice"] == KEEP:
-        return settle(step, remaining=None if decided else decide)
+    decided = reading(record, CONVERSION, decide)
+    if decided.answer is None or decided.answer.texts["choice"] == KEEP:
+        return conclude(step, (decided,))
     place, target_v = _wanted(record, supply)
     wanted = Ask(
         "wanted",
@@ -110,15 +111,17 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step
         ),
         f"ahead of the reservoir; {significant(target_v, 3)} V is what the sheet's supply gives",
     )
-    chosen = record.latest(CONVERSION, wanted.key)
-    if chosen is None:
-        return settle(step, remaining=wanted)
-    fitted = record.latest(CONVERSION, "fitted")
-    trials = _trials(record, chosen.seq)
-    advice, remaining = _next(facts, supply, record, trials)
+    chosen = reading(record, CONVERSION, wanted)
+    if chosen.answer is None:
+        return conclude(step, (chosen,))
+    fitted = record.latest(CONVERSION, FITTED)
+    trials = _trials(record, chosen.answer)
+    after = memory.recall(
+        ("conversion", supply, facts.line_v, _tried(record, chosen.answer, trials)),
+        lambda: _next(facts, supply, record, trials),
+    )
     step = replace(
         step,
-        advice=tuple(advice),
         leads=(
             Lead("DC meter", "clips", "B+ at the last filter capacitor, behind the resistor"),
             Lead("resistor box", "clips, insulated", _side(place)),
@@ -129,11 +132,22 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord) -> Step
             f"{PEAK_INVERSE_FACTOR * supply.secondary_v:.0f} V peak inverse, each bridged by "
             "nothing but what the sheet shows.",
         ),
-        change=("supply", "converted to silicon")
-        if remaining is not None and remaining.key == "fitted"
-        else None,
     )
-    return settle(step, remaining=remaining if fitted is None else None, retake=remaining)
+    if after is None:
+        return replace(step, thinking=True)
+    advice, remaining = after
+    step = replace(
+        step,
+        advice=tuple(advice),
+        change=(SUPPLY, "converted to silicon") if remaining.key == FITTED else None,
+    )
+    return conclude(step, (), also=remaining if fitted is None else None, retake=remaining)
+
+
+def _tried(record: JobRecord, chosen: Answer, trials: list[Answer]) -> tuple[object, ...]:
+    """All that the next resistor is computed from."""
+    values = tuple((a.values["ohm"], a.values["b_plus"]) for a in trials)
+    return (*sorted(chosen.texts.items()), *sorted(chosen.values.items()), *values)
 
 
 def _side(place: ResistorPlace) -> str:
@@ -142,17 +156,18 @@ def _side(place: ResistorPlace) -> str:
     return "between first capacitor and filter; the probe goes behind both"
 
 
-def _trials(record: JobRecord, after: int) -> list[Answer]:
-    spoiled = max(after, record.last_touch((), ("supply",)))
-    if record.latest(CONVERSION, "fitted") is not None:
-        spoiled = after
+def _trials(record: JobRecord, chosen: Answer) -> list[Answer]:
+    """Readings with a resistor since it was chosen where it sits; before the last one was fitted, a
+    changed supply spoils them."""
+    fitted = record.latest(CONVERSION, FITTED) is not None
+    basis = Basis(areas=() if fitted else (SUPPLY,), after=(chosen,))
     found = [record.latest(CONVERSION, f"trial{n}") for n in range(1, MOST_TRIALS + 1)]
-    return [a for a in found if a is not None and a.seq > spoiled]
+    return [a for a in found if a is not None and not record.stale(a, basis)]
 
 
 def _next(
     facts: ReceiverFacts, supply: Supply, record: JobRecord, trials: list[Answer]
-) -> tuple[list[str], Ask | None]:
+) -> tuple[list[str], Ask]:
     """What the trials say, and the next one, or the resistor to fit."""
     place, target_v = _wanted(record, supply)
     chosen = record.latest(CONVERSION, "wanted")
@@ -199,27 +214,30 @@ def _first_guess_ohm(silicon: Supply, target_v: float, place: ResistorPlace) -> 
 def _trial(
     facts: ReceiverFacts, n: int, ohm: float, place: ResistorPlace, predicted_v: float | None
 ) -> Ask:
-    line_v = facts.line_v or 230.0
+    line_v = facts.line_v or NORM_LINE_V
     with_ohm = "no resistor (0)" if ohm == 0.0 else f"about {engineering(ohm, 'ohm')}"
     return Ask(
         f"trial{n}",
         f"Silicon in, {with_ohm} {place.value}, line at {supply_volts(line_v)} V: the resistance "
         "and B+.",
-        (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS)),
+        _fields(None),
         f"{ohm:.0f} {significant(predicted_v or 250.0, 3)}",
         expected_text=f"{significant(predicted_v, 3)} V" if predicted_v else "",
         recipe=_recipe(ohm, place, line_v),
     )
 
 
-def _recipe(ohm: float, place: ResistorPlace, line_v: float) -> Recipe:
-    return Recipe(
-        Doing.READ,
-        meters=(("ohm", "series resistor"), ("b_plus", "b-plus")),
-        line_v=line_v,
-        series_ohm=ohm,
-        series_behind=place is ResistorPlace.BEHIND,
+def _fields(target_v: float | None) -> tuple[Field, ...]:
+    return (
+        Field("ohm", "resistance", RESISTANCE, measurand=SERIES_OHM, sets="series_ohm"),
+        Field("b_plus", "B+", DC_VOLTS, nominal=target_v, measurand=B_PLUS),
     )
+
+
+def _recipe(ohm: float, place: ResistorPlace, line_v: float) -> Recipe:
+    behind = place is ResistorPlace.BEHIND
+    change = setting(line_v=line_v, series_ohm=ohm, series_behind=behind)
+    return Recipe(Doing.READ, change)
 
 
 def _to_fit(
@@ -229,7 +247,7 @@ def _to_fit(
     target_v: float,
     place: ResistorPlace,
 ) -> tuple[list[str], Ask]:
-    line_v = facts.line_v or 230.0
+    line_v = facts.line_v or NORM_LINE_V
     lines = [advice.words]
     if advice.try_ohm > 0.0:
         choices = resistor_choices(silicon, line_v, advice.try_ohm, target_v, place)
@@ -240,9 +258,9 @@ def _to_fit(
         ]
         lines.append(choices[0].words.partition(", ")[2].capitalize())
     ask = Ask(
-        "fitted",
+        FITTED,
         "Fit it, and read the resistance fitted and B+ with it.",
-        (Field("ohm", "resistance", RESISTANCE), Field("b_plus", "B+", DC_VOLTS, nominal=target_v)),
+        _fields(target_v),
         f"{advice.try_ohm:.0f} {significant(target_v, 3)}",
         expected=Window(
             target_v * (1 - TARGET_TOLERANCE), target_v * (1 + TARGET_TOLERANCE), target_v
@@ -258,14 +276,13 @@ def _results(trials: list[Answer], target_v: float, fitted: Answer | None) -> tu
     limits = (f"{significant(window.low or 0.0, 3)} V", f"{significant(window.high or 0.0, 3)} V")
     found = [
         result(
+            a,
             f"with {engineering(a.values['ohm'], 'ohm')}",
             f"{significant(a.values['b_plus'], 3)} V",
             a.values["b_plus"],
             window,
             limits,
-            seq=a.seq,
-            ask=a.ask,
-            as_found=a.ask != "fitted",
+            as_found=a.ask != FITTED,
         )
         for a in (*trials, *([fitted] if fitted else []))
     ]

@@ -2,26 +2,34 @@
 
 from __future__ import annotations
 
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
+from dataclasses import replace
+
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.readings import Reading, conclude, reading
+from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, Step, result
+from glowdial.core.language.quantities import (
+    AC_VOLTS,
+    CURRENT,
+    DC_VOLTS,
+    engineering,
+    significant,
 )
-from glowdial.core.language.quantities import AC_VOLTS, CURRENT, DC_VOLTS, engineering, significant
 from glowdial.core.language.verdicts import Window
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import (
+    B_PLUS,
+    B_PLUS_RIPPLE,
+    LINE_CURRENT,
+    RESERVOIR,
+    RESERVOIR_RIPPLE,
+)
 from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.stages.bring_up.ramp_step import Ramp, ramp_pairs
+from glowdial.core.stages.bring_up.gate_steps import STAGE
+from glowdial.core.stages.bring_up.ramp_step import SUPPLY, Ramp, ramp_pairs
 from glowdial.core.stages.bring_up.supply_diagnosis import (
     NEAR,
     Cause,
@@ -37,43 +45,48 @@ DIAGNOSIS = "bring-up.diagnosis"
 TOLERANCE, RIPPLE_HIGH = 0.10, 1.5
 LAST_RAMP_READINGS = 3
 FIVE_MINUTES_S = 300.0
+LOAD_LIFTED = "load"
+SUPPLY_PARTS = Basis(areas=(SUPPLY,))
 
 
-def diagnosis_steps(facts: ReceiverFacts, record: JobRecord, ramp: Ramp) -> list[Step]:
+def diagnosis_steps(situation: Situation, ramp: Ramp) -> list[Step]:
     """The step, once the ramp is through and something of it is wrong; otherwise none."""
-    supply = facts.supply
+    supply = situation.facts.supply
     if supply is None or not ramp.suspect or supply.waveform is Waveform.BATTERY:
         return []
-    return [_diagnosis(supply, facts, record)]
+    return [_diagnosis(supply, situation)]
 
 
-def _diagnosis(supply: Supply, facts: ReceiverFacts, record: JobRecord) -> Step:
-    ask = _nodes_ask(supply)
-    answer = record.latest(DIAGNOSIS, ask.key)
-    spoiled = record.last_touch((), ("supply",))
-    fresh = answer is not None and answer.seq > spoiled
-    readings = _readings(supply, record, answer) if fresh and answer else ()
-    found = diagnose(supply, readings, facts.circuit.heaters) if readings else None
-    remaining: Ask | None = None if fresh else ask
-    more: tuple[str, ...] = ()
-    if found is not None and answer is not None and found.first.cause is Cause.EXCESS:
-        remaining, more = _which_excess(supply, record, answer, found)
+def _diagnosis(supply: Supply, situation: Situation) -> Step:
+    record, heaters = situation.record, situation.facts.circuit.heaters
+    nodes = reading(record, DIAGNOSIS, _nodes_ask(supply), SUPPLY_PARTS)
     step = Step(
         DIAGNOSIS,
-        Stage.BRING_UP,
+        STAGE,
         "Find what ails the supply: volts and ripple at both capacitors",
         "B+ alone cannot tell a tired rectifier from a heavier load; the drop across the filter "
         "tells the current, and the ripple tells the capacitors.",
-        results=_results(supply, answer, spoiled) if answer else (),
-        advice=(*_advice(found), *more) if found else (),
+        results=_results(supply, nodes.answer, stale=nodes.stale) if nodes.answer else (),
         leads=(
             Lead("DC meter", "clips", "reservoir and chassis, then last capacitor and chassis"),
             Lead("AC meter or scope", "0.1 uF, 630 V", "the same two places"),
         ),
         powered=True,
-        cost=_cost(found) if found else "",
     )
-    return settle(step, remaining=remaining, retake=ask)
+    if nodes.fresh is None:
+        return conclude(step, (nodes,), retake=nodes.ask)
+    taken = _readings(supply, record, nodes.fresh)
+    found = situation.memory.recall(
+        ("diagnosis", supply, taken, heaters), lambda: diagnose(supply, taken, heaters)
+    )
+    if found is None:
+        return replace(conclude(step, (nodes,), retake=nodes.ask), thinking=True)
+    further: list[Reading] = []
+    more: tuple[str, ...] = ()
+    if found.first.cause is Cause.EXCESS:
+        further, more = _which_excess(supply, record, nodes.fresh, found)
+    step = replace(step, advice=(*_advice(found), *more), cost=_cost(found))
+    return conclude(step, (nodes, *further), retake=nodes.ask)
 
 
 def _nodes_ask(supply: Supply) -> Ask:
@@ -86,81 +99,62 @@ def _nodes_ask(supply: Supply) -> Ask:
         "At full line, warm: volts at the reservoir and at the last capacitor, then the ripple at "
         "both, peak to peak (a meter's AC volts times 3.5); line current, if you can.",
         (
-            Field("reservoir", "reservoir", DC_VOLTS, nominal=expected.node_v[0]),
-            Field("b_plus", "B+", DC_VOLTS, nominal=expected.node_v[-1]),
-            Field("ripple_first", "reservoir ripple", AC_VOLTS),
-            Field("ripple_last", "B+ ripple", AC_VOLTS),
-            Field("current", "line current", CURRENT, required=False),
+            Field("reservoir", "reservoir", DC_VOLTS, nominal=first_v, measurand=RESERVOIR),
+            Field("b_plus", "B+", DC_VOLTS, nominal=last_v, measurand=B_PLUS),
+            Field("ripple_first", "reservoir ripple", AC_VOLTS, measurand=RESERVOIR_RIPPLE),
+            Field("ripple_last", "B+ ripple", AC_VOLTS, measurand=B_PLUS_RIPPLE),
+            Field("current", "line current", CURRENT, required=False, measurand=LINE_CURRENT),
         ),
         " ".join(significant(v, 3) for v in (first_v, last_v, *ripple_v)),
         expected_text=f"healthy: {significant(first_v, 3)} V and {significant(last_v, 3)} V, "
         f"ripple {engineering(ripple_v[0], 'V', 2)} and {engineering(ripple_v[1], 'V', 2)}",
-        recipe=Recipe(
-            Doing.READ,
-            meters=(
-                ("reservoir", "reservoir"),
-                ("b_plus", "b-plus"),
-                ("ripple_first", "ripple reservoir"),
-                ("ripple_last", "ripple b-plus"),
-            ),
-            line_v=line_v,
-            lamp_w=0.0,
-        ),
+        recipe=Recipe(Doing.READ, setting(line_v=line_v, lamp_w=0.0)),
     )
 
 
 def _which_excess(
     supply: Supply, record: JobRecord, nodes: Answer, found: Diagnosis
-) -> tuple[Ask | None, tuple[str, ...]]:
+) -> tuple[list[Reading], tuple[str, ...]]:
     """A leak or an overload: by a second reading after five minutes, then by a lifted lead."""
     before_v = nodes.values["b_plus"]
-    timed = _after(record, "timed", nodes.seq)
-    if timed is None:
-        ask = Ask(
-            "timed",
-            "Five minutes at steady line, then B+ again.",
-            (Field("b_plus", "B+", DC_VOLTS, nominal=before_v),),
-            f"{before_v:.0f}",
-            expected_text=f"{before_v:.0f} V if nothing changes; a filter that re-forms lets it "
-            "rise",
-            recipe=Recipe(
-                Doing.READ,
-                meters=(("b_plus", "b-plus"),),
-                line_v=supply.line_v,
-                wait_s=FIVE_MINUTES_S,
-            ),
-        )
-        return ask, ()
+    after_nodes = Basis(after=(nodes,))
+    timed = reading(record, DIAGNOSIS, _timed_ask(supply, before_v), after_nodes)
+    if timed.fresh is None:
+        return [timed], ()
     extra = found.first.severity
-    verdict = decide_excess(supply, extra, before_v=before_v, after_v=timed.values["b_plus"])
+    verdict = decide_excess(supply, extra, before_v=before_v, after_v=timed.fresh.values["b_plus"])
     if verdict.kind is not Excess.NEAR:
-        return None, (verdict.words,)
-    lifted = _after(record, "lifted", nodes.seq)
-    if lifted is None:
-        ask = Ask(
-            "lifted",
-            "Power off, discharge, lift the filter's lead behind the reservoir; then full line and "
-            "the reservoir alone.",
-            (Field("reservoir", "reservoir", DC_VOLTS),),
-            f"{supply.unloaded_peak_v:.0f}",
-            expected_text=verdict.words,
-            recipe=Recipe(
-                Doing.READ,
-                meters=(("reservoir", "reservoir"),),
-                line_v=supply.line_v,
-                load_lifted=True,
-            ),
-            makes=(("lifted lead", "behind the reservoir"),),
-        )
-        return ask, (verdict.words,)
-    decided = decide_excess(supply, extra, lifted_v=lifted.values["reservoir"])
+        return [timed], (verdict.words,)
+    lifted = reading(record, DIAGNOSIS, _lifted_ask(supply, verdict.words), after_nodes)
+    if lifted.fresh is None:
+        return [timed, lifted], (verdict.words,)
+    decided = decide_excess(supply, extra, lifted_v=lifted.fresh.values["reservoir"])
     words = f"{decided.kind.capitalize()}. {decided.words}"
-    return None, (words, "Put the lifted lead back.")
+    return [timed, lifted], (words, "Put the lifted lead back.")
 
 
-def _after(record: JobRecord, ask: str, seq: int) -> Answer | None:
-    answer = record.latest(DIAGNOSIS, ask)
-    return answer if answer is not None and answer.seq > seq else None
+def _timed_ask(supply: Supply, before_v: float) -> Ask:
+    return Ask(
+        "timed",
+        "Five minutes at steady line, then B+ again.",
+        (Field("b_plus", "B+", DC_VOLTS, nominal=before_v, measurand=B_PLUS),),
+        f"{before_v:.0f}",
+        expected_text=f"{before_v:.0f} V if nothing changes; a filter that re-forms lets it rise",
+        recipe=Recipe(Doing.READ, setting(line_v=supply.line_v), wait_s=FIVE_MINUTES_S),
+    )
+
+
+def _lifted_ask(supply: Supply, words: str) -> Ask:
+    return Ask(
+        "lifted",
+        "Power off, discharge, lift the filter's lead behind the reservoir; then full line and "
+        "the reservoir alone.",
+        (Field("reservoir", "reservoir", DC_VOLTS, measurand=RESERVOIR),),
+        f"{supply.unloaded_peak_v:.0f}",
+        expected_text=words,
+        recipe=Recipe(Doing.READ, setting(line_v=supply.line_v, lifted=(LOAD_LIFTED,))),
+        makes=(("lifted lead", "behind the reservoir"),),
+    )
 
 
 def _readings(supply: Supply, record: JobRecord, answer: Answer) -> tuple[SupplyReading, ...]:
@@ -176,13 +170,13 @@ def _readings(supply: Supply, record: JobRecord, answer: Answer) -> tuple[Supply
     nothing = (None,) * len(supply.sections)
     warm = [
         SupplyReading(ac, (*nothing, b_plus))
-        for ac, b_plus in ramp_pairs(record, record.last_touch((), ("supply",)))
+        for ac, b_plus in ramp_pairs(record, SUPPLY_PARTS)
         if ac >= SURELY_WARM_FROM * supply.line_v and b_plus > 0.0
     ]
     return (full, *warm[-LAST_RAMP_READINGS:])
 
 
-def _results(supply: Supply, answer: Answer, spoiled: int) -> tuple[Result, ...]:
+def _results(supply: Supply, answer: Answer, *, stale: bool) -> tuple[Result, ...]:
     point = steady_state(supply, supply.line_v)
     volts = (("reservoir", point.node_v[0]), ("b_plus", point.node_v[-1]))
     ripple = (("ripple_first", point.ripple_v[0]), ("ripple_last", point.ripple_v[-1]))
@@ -196,14 +190,13 @@ def _results(supply: Supply, answer: Answer, spoiled: int) -> tuple[Result, ...]
     }
     return tuple(
         result(
+            answer,
             label,
             engineering(answer.values[key], "V"),
             answer.values[key],
             windows[key],
             (f"{windows[key].low:.3g} V", f"{windows[key].high:.3g} V"),
-            seq=answer.seq,
-            ask=answer.ask,
-            stale=answer.seq < spoiled,
+            stale=stale,
         )
         for key, label in labels.items()
     )

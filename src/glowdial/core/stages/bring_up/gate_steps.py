@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
+from glowdial.core.journey.readings import conclude, confirmed, reading
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.registers import open_lines
-from glowdial.core.journey.steps import Ask, Field, Lead, Stage, Step, confirm, settle
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Step
 from glowdial.core.language.quantities import WATTS
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import LAMP_POWER
 from glowdial.core.physics.supply.circuit import Waveform
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.line_current import behind_lamp_v
 from glowdial.core.safety.cautions import Activity, dangers_for
 from glowdial.core.stages.bring_up.ramp_schools import PROTECTS, RampSchool
-from glowdial.core.stages.parts.order import School
-from glowdial.core.stages.parts.steps import changed_filters, school_of
 
+STAGE = "bring-up"
 GATE = "bring-up.gate"
 SCHOOL = "bring-up.school"
+SET_UP = "bring-up.set-up"
 NORM_LAMP_W = 60.0
 NORM_LINE_V = 230.0
 REMINDED = 3
 
 
-def before_power(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def before_power(situation: Situation) -> list[Step]:
     """Gate, school and set-up, in that order."""
+    facts, record = situation.facts, situation.record
     school = [] if on_batteries(facts) else [_school(facts, record)]
-    return [_gate(facts, record), *school, _setting_up(facts, record)]
+    return [_gate(situation), *school, _setting_up(facts, record)]
 
 
 def on_batteries(facts: ReceiverFacts) -> bool:
@@ -48,23 +52,25 @@ def lamp_of(facts: ReceiverFacts, record: JobRecord) -> Lamp | None:
     return Lamp(watts, facts.line_v or NORM_LINE_V)
 
 
-def _gate(facts: ReceiverFacts, record: JobRecord) -> Step:
-    ask = confirm("ready", "Everything above is so: the set may have power.")
+def _gate(situation: Situation) -> Step:
+    facts, record = situation.facts, situation.record
     still = [t for t in record.temporaries if t.on and not t.wanted_under_power]
     lines = [f"Still clipped on: {t.what}, {t.where}." for t in still]
     lines += [
-        f"Waiting: {next(iter(w for w in e.texts.values() if w), e.key)}."
-        for e in open_lines(record)[:REMINDED]
+        f"Waiting: {form.line_title(line)}."
+        for form, line in open_lines(record, situation.forms)[:REMINDED]
     ]
     step = Step(
         GATE,
-        Stage.BRING_UP,
+        STAGE,
         "Pass the safety gate",
         "Nothing that follows is open until these are acknowledged for this set.",
         dangers=dangers_for(facts, Activity.POWER),
         notes=tuple(lines),
+        opens_power=True,
+        by_person=True,
     )
-    return settle(step, remaining=None if record.latest(GATE, "ready") else ask)
+    return confirmed(step, record, "ready", "Everything above is so: the set may have power.")
 
 
 def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -73,30 +79,38 @@ def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
         "How do the volts come up?",
         (
             Field("school", "School", options=tuple(s.value for s in RampSchool)),
-            Field("lamp", "Lamp, if limited", WATTS, required=False, nominal=NORM_LAMP_W),
+            Field(
+                "lamp",
+                "Lamp, if limited",
+                WATTS,
+                required=False,
+                nominal=NORM_LAMP_W,
+                measurand=LAMP_POWER,
+                sets="lamp_w",
+            ),
         ),
         "slow ramp, in held steps",
     )
-    answer = record.latest(SCHOOL, ask.key)
+    found = reading(record, SCHOOL, ask)
     lines = [f"{s.value[0].upper()}{s.value[1:]}: {PROTECTS[s]}." for s in RampSchool]
     notes: list[str] = []
-    if answer is not None:
+    if found.answer is not None:
         chosen = ramp_school(record)
         lines = [f"{chosen.value[0].upper()}{chosen.value[1:]}: {PROTECTS[chosen]}."]
         notes = _lamp_notes(facts, record)
-        if chosen is RampSchool.CAPACITORS and facts.parts and not changed_filters(facts, record):
+        if chosen is RampSchool.CAPACITORS and facts.parts and not facts.filters_renewed:
             lines.append("Not every filter capacitor of the list is renewed yet: do that first.")
-    if school_of(record) is School.AS_FOUND and ramp_school(record) is not RampSchool.LAMP:
+    if facts.plays_as_found and ramp_school(record) is not RampSchool.LAMP:
         lines.append("It plays as found: briefly, and behind a lamp limiter.")
     step = Step(
         SCHOOL,
-        Stage.BRING_UP,
+        STAGE,
         "Choose how it is brought up",
         "No school is safe by itself: each protects against something else.",
         advice=tuple(lines),
         notes=tuple(notes),
     )
-    return settle(step, remaining=None if answer else ask)
+    return conclude(step, (found,))
 
 
 def _lamp_notes(facts: ReceiverFacts, record: JobRecord) -> list[str]:
@@ -117,10 +131,9 @@ def _lamp_notes(facts: ReceiverFacts, record: JobRecord) -> list[str]:
 
 
 def _setting_up(facts: ReceiverFacts, record: JobRecord) -> Step:
-    ask = confirm("ready", "Leads on, controls set, line at zero.")
     step = Step(
-        "bring-up.set-up",
-        Stage.BRING_UP,
+        SET_UP,
+        STAGE,
         "Connect the filament battery, the high-tension supply and the meters"
         if on_batteries(facts)
         else "Connect the variable supply and the meters",
@@ -136,7 +149,7 @@ def _setting_up(facts: ReceiverFacts, record: JobRecord) -> Step:
         controls=("loudspeaker or its load connected", "volume at least", "band switch: broadcast"),
         powered=True,
     )
-    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+    return confirmed(step, record, "ready", "Leads on, controls set, line at zero.")
 
 
 def supply_leads(facts: ReceiverFacts, record: JobRecord) -> tuple[Lead, ...]:

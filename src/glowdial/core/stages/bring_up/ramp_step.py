@@ -6,23 +6,15 @@ has its own window, computed for the volts that were really there.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Plot,
-    PlotLine,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
-)
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.readings import Reading, asked_at, conclude, planned, reading, waiting
+from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Result, Step, result
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
     AC_VOLTS,
@@ -35,6 +27,14 @@ from glowdial.core.language.quantities import (
 )
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import (
+    B_PLUS,
+    B_PLUS_RIPPLE,
+    LINE,
+    LINE_CURRENT,
+    SET_INPUT,
+    Measurand,
+)
 from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
 from glowdial.core.physics.supply.rampup import (
@@ -46,6 +46,7 @@ from glowdial.core.physics.supply.rampup import (
 from glowdial.core.stages.bring_up.gate_steps import (
     NORM_LINE_V,
     SCHOOL,
+    STAGE,
     lamp_of,
     on_batteries,
     ramp_school,
@@ -67,10 +68,11 @@ from glowdial.core.stages.bring_up.stop_rules import (
 )
 
 RAMP = "bring-up.ramp"
+HELD, GLIDING, BEHIND_LAMP = "held", "c", "lamp"
 PLOT_POINTS = 16
-BEHIND_LAMP = "lamp"
 MOST_CONTINUOUS = 40
 HELD_TOLERANCE = 0.08
+SUPPLY = "supply"
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,27 +91,30 @@ class Ramp:
         return through and (outside or tired)
 
 
-def ramp_step(facts: ReceiverFacts, record: JobRecord) -> Ramp:
+def ramp_basis(record: JobRecord) -> Basis:
+    """Another school, or a changed supply, is a new ramp."""
+    return Basis(areas=(SUPPLY,), after=(record.latest(SCHOOL, "school"),))
+
+
+def ramp_of(situation: Situation) -> Ramp:
     """The ramp by the school that was chosen."""
+    facts, record = situation.facts, situation.record
     line_v = facts.line_v or NORM_LINE_V
-    # another school, or a changed supply, is a new ramp
-    chosen = record.latest(SCHOOL, "school")
-    spoiled = max(record.last_touch((), ("supply",)), chosen.seq if chosen else 0)
-    asks = _asks(facts, record, line_v, spoiled)
-    results: list[Result] = []
-    remaining: Ask | None = None
-    last: Ask | None = None
-    for ask in asks:
-        answer = record.latest(RAMP, ask.key)
-        if answer is not None:
-            results.append(_result(facts, record, answer, spoiled))
-        if remaining is None and (answer is None or answer.seq < spoiled):
-            remaining = ask
-        if results and results[-1].judgement.verdict.outside and answer is not None:
-            last = ask
-    pairs = ramp_pairs(record, spoiled)
+    basis = ramp_basis(record)
+    programme = planned(
+        record,
+        RAMP,
+        (f * line_v for f in fractions(ramp_school(record))),
+        record.latest(SCHOOL, "school"),
+    )
+    found = _readings(facts, record, line_v, programme, basis)
+    results = [_result(facts, r.answer, stale=r.stale) for r in found if r.answer is not None]
+    pairs = ramp_pairs(record, basis)
     supply = facts.supply
-    wear = fit_wear(supply, pairs) if supply and remaining is None else None
+    wear, thinking = None, False
+    if supply is not None and waiting(found) is None:
+        known = situation.memory.recall(("wear", supply, pairs), lambda: (fit_wear(supply, pairs),))
+        wear, thinking = (known[0], False) if known is not None else (None, True)
     battery = on_batteries(facts)
     source = "high tension" if battery else "the line"
     manner = {
@@ -120,7 +125,7 @@ def ramp_step(facts: ReceiverFacts, record: JobRecord) -> Ramp:
     }[ramp_school(record)]
     step = Step(
         RAMP,
-        Stage.BRING_UP,
+        STAGE,
         manner,
         "The tubes draw from the first volts; a battery run down shows as volts that sag."
         if battery
@@ -133,11 +138,13 @@ def ramp_step(facts: ReceiverFacts, record: JobRecord) -> Ramp:
         ),
         controls=("hold each step until B+ stands still", "watch, smell and listen"),
         powered=True,
-        plot=_plot(supply, line_v, pairs),
+        programme=programme if ramp_school(record) is not RampSchool.CONTINUOUS else (),
+        thinking=thinking,
+        draw=lambda: _plot(supply, line_v, pairs),
         cost=_cost(results),
-        alarm=_alarm(facts, record, spoiled),
+        alarm=_alarm(facts, record, basis),
     )
-    return Ramp(settle(step, remaining=remaining, retake=last), wear)
+    return Ramp(conclude(step, found), wear)
 
 
 def _reason(supply: Supply | None) -> str:
@@ -152,69 +159,70 @@ def _reason(supply: Supply | None) -> str:
     )
 
 
-def _asks(facts: ReceiverFacts, record: JobRecord, line_v: float, spoiled: int) -> tuple[Ask, ...]:
+def _readings(
+    facts: ReceiverFacts,
+    record: JobRecord,
+    line_v: float,
+    programme: tuple[float, ...],
+    basis: Basis,
+) -> list[Reading]:
     school = ramp_school(record)
     if school is RampSchool.CONTINUOUS:
-        return _continuous(facts, record, line_v, spoiled)
-    asks = [_held(facts, line_v, f) for f in fractions(school)]
+        return _gliding(facts, record, line_v, basis)
+    asks = [_held(facts, volts, line_v) for volts in programme]
     if school is RampSchool.LAMP:
         asks.insert(0, _lamp_ask(facts, record, line_v))
-    return tuple(asks)
+    return [reading(record, RAMP, ask, basis) for ask in asks]
 
 
-def _continuous(
-    facts: ReceiverFacts, record: JobRecord, line_v: float, spoiled: int
-) -> tuple[Ask, ...]:
+def _gliding(facts: ReceiverFacts, record: JobRecord, line_v: float, basis: Basis) -> list[Reading]:
     """As many readings as are taken; it ends with one at full line."""
-    asks: list[Ask] = []
+    found: list[Reading] = []
     fraction = CONTINUOUS_FROM
     for n in range(1, MOST_CONTINUOUS + 1):
-        ask = _ask(facts, f"c{n}", min(fraction, 1.0) * line_v)
-        asks.append(ask)
-        answer = record.latest(RAMP, ask.key)
-        if answer is None or answer.seq < spoiled:
-            break
-        if answer.values["ac"] >= FULL_FROM * line_v:
+        ask = _ask(facts, f"{GLIDING}{n}", min(fraction, 1.0) * line_v)
+        found.append(reading(record, RAMP, ask, basis))
+        answer = found[-1].fresh
+        if answer is None or answer.values["ac"] >= FULL_FROM * line_v:
             break
         fraction = answer.values["ac"] / line_v + CONTINUOUS_STEP
-    return tuple(asks)
+    return found
 
 
-def _held(facts: ReceiverFacts, line_v: float, fraction: float) -> Ask:
-    ask = _ask(facts, f"{fraction * 100:.0f}", fraction * line_v)
+def _held(facts: ReceiverFacts, volts: float, line_v: float) -> Ask:
     source = "high-tension supply" if on_batteries(facts) else "line"
     prompt = (
-        f"Set the {source} to {supply_volts(fraction * line_v)} V ({fraction * 100:.0f} %), wait, "
+        f"Set the {source} to {supply_volts(volts)} V ({100.0 * volts / line_v:.0f} %), wait, "
         "and read its volts and B+."
     )
-    return replace(ask, prompt=prompt)
+    ask = replace(_ask(facts, HELD, volts), prompt=prompt, called=f"{supply_volts(volts)} V")
+    return asked_at(ask, line_v=volts)
+
+
+def _fields(label: str, at: Measurand, ac: float | None, b_plus: float | None) -> tuple[Field, ...]:
+    """What a reading of the ramp is: volts in, B+, and what else was read or seen."""
+    return (
+        Field("ac", label, AC_VOLTS, nominal=ac, measurand=at, sets="line_v"),
+        Field("b_plus", "B+", DC_VOLTS, nominal=b_plus, measurand=B_PLUS),
+        Field("ripple", "ripple", AC_VOLTS, required=False, measurand=B_PLUS_RIPPLE),
+        Field("current", "current", CURRENT, required=False, measurand=LINE_CURRENT),
+        Field("seen", "seen", options=SEEN, required=False),
+    )
 
 
 def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
     supply = facts.supply
     window = expectation(supply, ac).window if supply else None
     nominal = window.nominal if window else None
-    battery = on_batteries(facts)
-    fields = [
-        Field("ac", "supply" if battery else "line", AC_VOLTS, nominal=ac),
-        Field("b_plus", "B+", DC_VOLTS, nominal=nominal or None),
-        Field("ripple", "ripple", AC_VOLTS, required=False),
-        Field("current", "current", CURRENT, required=False),
-        Field("seen", "seen", options=SEEN, required=False),
-    ]
+    label = "supply" if on_batteries(facts) else "line"
     return Ask(
         key,
         f"Go up slowly; about {supply_volts(ac)} V is next. Read line and B+ at any moment.",
-        tuple(fields),
+        _fields(label, LINE, ac, nominal or None),
         f"{supply_volts(ac)} {significant(max(nominal or 0.0, 0.0), 3)}",
         expected=window,
         expected_text=expected_words(facts, ac),
-        recipe=Recipe(
-            Doing.READ,
-            meters=(("ac", "line"), ("b_plus", "b-plus")),
-            line_v=ac,
-            lamp_w=0.0,
-        ),
+        recipe=Recipe(Doing.READ, setting(line_v=ac, lamp_w=0.0)),
     )
 
 
@@ -231,22 +239,11 @@ def _lamp_ask(facts: ReceiverFacts, record: JobRecord, line_v: float) -> Ask:
     return Ask(
         BEHIND_LAMP,
         "Full line with the lamp in series: volts at the set, B+, and how the lamp is.",
-        (
-            Field("ac", "at the set", AC_VOLTS, nominal=left),
-            Field("b_plus", "B+", DC_VOLTS, nominal=window.nominal if window else None),
-            Field("ripple", "ripple", AC_VOLTS, required=False),
-            Field("current", "current", CURRENT, required=False),
-            Field("seen", "seen", options=SEEN, required=False),
-        ),
+        _fields("at the set", SET_INPUT, left, window.nominal if window else None),
         f"{left or 0.7 * line_v:.0f} {window.nominal if window and window.nominal else 150.0:.0f}",
         expected=window,
         expected_text=words,
-        recipe=Recipe(
-            Doing.READ,
-            meters=(("ac", "volts at the set"), ("b_plus", "b-plus")),
-            line_v=line_v,
-            lamp_w=lamp.power_w if lamp else 0.0,
-        ),
+        recipe=Recipe(Doing.READ, setting(line_v=line_v, lamp_w=lamp.power_w if lamp else 0.0)),
     )
 
 
@@ -276,7 +273,7 @@ def expected_words(facts: ReceiverFacts, ac: float) -> str:
 def moving_words(facts: ReceiverFacts, ask: Ask, line: str) -> str:
     """The expectation for the AC typed so far; empty where the line does not begin with one."""
     words = line.split()
-    if not words or not ask.key.startswith("c"):
+    if not words or not _glides(ask):
         return ""
     try:
         ac = parse(words[0], AC_VOLTS, "line")
@@ -287,17 +284,21 @@ def moving_words(facts: ReceiverFacts, ask: Ask, line: str) -> str:
     return f"at {significant(ac, 3)} V: {expected_words(facts, ac)}"
 
 
+def _glides(ask: Ask) -> bool:
+    return ask.key not in (HELD, BEHIND_LAMP)
+
+
 def check_ramp_entry(
-    facts: ReceiverFacts, record: JobRecord, ask: Ask, values: dict[str, float]
+    facts: ReceiverFacts, record: JobRecord, ask: Ask, values: Mapping[str, float]
 ) -> None:
     """Raises BadInput for a reading that cannot be, or that is out of the ramp's order."""
     line_v = facts.line_v or NORM_LINE_V
     last = None
-    if ask.key.startswith("c"):
-        before = record.latest(RAMP, f"c{int(ask.key[1:]) - 1}")
+    if _glides(ask):
+        before = record.latest(RAMP, f"{GLIDING}{int(ask.key[len(GLIDING) :]) - 1}")
         last = before.values["ac"] if before else None
-    elif ask.key != BEHIND_LAMP:
-        wanted = float(ask.key) / 100.0 * line_v
+    elif ask.key == HELD:
+        wanted = dict(ask.point)["line_v"]
         if abs(values["ac"] - wanted) > HELD_TOLERANCE * line_v:
             raise BadInput(
                 "line",
@@ -311,7 +312,7 @@ def check_ramp_entry(
         check_possible(facts.supply, RampReading(values["ac"], values["b_plus"]))
 
 
-def _result(facts: ReceiverFacts, record: JobRecord, answer: Answer, spoiled: int) -> Result:
+def _result(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> Result:
     ac, b_plus = answer.values["ac"], answer.values["b_plus"]
     window: Window | None = expectation(facts.supply, ac).window if facts.supply else None
     limits = ("", "")
@@ -321,16 +322,8 @@ def _result(facts: ReceiverFacts, record: JobRecord, answer: Answer, spoiled: in
             f"{significant(window.high or 0.0, 3)} V",
         )
     where = "V behind the lamp" if answer.ask == BEHIND_LAMP else "V line"
-    return result(
-        f"{significant(ac, 3)} {where}",
-        f"{b_plus:.1f} V",
-        b_plus,
-        window,
-        limits,
-        seq=answer.seq,
-        ask=answer.ask,
-        stale=answer.seq < spoiled,
-    )
+    label = f"{significant(ac, 3)} {where}"
+    return result(answer, label, f"{b_plus:.1f} V", b_plus, window, limits, stale=stale)
 
 
 def _reading(answer: Answer) -> RampReading:
@@ -340,9 +333,9 @@ def _reading(answer: Answer) -> RampReading:
     )
 
 
-def _alarm(facts: ReceiverFacts, record: JobRecord, spoiled: int) -> str:
+def _alarm(facts: ReceiverFacts, record: JobRecord, basis: Basis) -> str:
     """Reasons to stop in the last reading, if it has any; none of an earlier ramp."""
-    taken = [a for a in record.answers if a.step == RAMP and not a.withdrawn and a.seq > spoiled]
+    taken = [a for a in record.taken_in(RAMP) if not record.stale(a, basis)]
     if not taken:
         return ""
     last = taken[-1]
@@ -355,9 +348,9 @@ def _alarm(facts: ReceiverFacts, record: JobRecord, spoiled: int) -> str:
     return f"Switch off now: {'; '.join(reasons)}." if reasons else ""
 
 
-def ramp_pairs(record: JobRecord, after: int = 0) -> tuple[tuple[float, float], ...]:
+def ramp_pairs(record: JobRecord, basis: Basis) -> tuple[tuple[float, float], ...]:
     """(line V, B+ V) of the readings that count, from the lowest up."""
-    answers = [a for a in record.of_step(RAMP) if a.seq > after]
+    answers = [a for a in record.of_step(RAMP) if not record.stale(a, basis)]
     return tuple(sorted((a.values["ac"], a.values["b_plus"]) for a in answers))
 
 

@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
-from glowdial.core.bench.equipment import NORM_RANGES, BenchKit
-from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.steps import Stage, Step, confirm, settle
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.bench.equipment import NORM_RANGES
+from glowdial.core.journey.readings import confirmed
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Step
 from glowdial.core.physics.ohmmeter import OhmRange
 from glowdial.core.safety.cautions import Activity, dangers_for
 from glowdial.core.stages.cold.filament_ranges import RangeRisk, RangeVerdict, safest_range
+from glowdial.core.stages.cold.steps import STAGE
 
 FILAMENTS = "cold.filaments"
+READY = "ready"
 
 
-def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> list[Step]:
+def filament_steps(situation: Situation) -> list[Step]:
     """Every filament and heater of the line-up against every range of every meter.
 
     One step for a set where a range could burn one out, as with directly heated tubes; none where
-    every range is safe for all.
+    every range is safe for all, unless they were checked already.
     """
-    meters = [(m.name, m.ranges) for m in kit.meters] or [("", tuple[OhmRange, ...](NORM_RANGES))]
+    facts, record, equipment = situation.facts, situation.record, situation.equipment
+    meters = [(m.name, m.ranges) for m in equipment.meters] or [
+        ("", tuple[OhmRange, ...](NORM_RANGES))
+    ]
     lines: list[str] = []
     for heater in facts.circuit.heaters.heaters:
         best, every = safest_range(meters, heater.volts, heater.amperes)
@@ -27,22 +32,22 @@ def filament_steps(facts: ReceiverFacts, record: JobRecord, kit: BenchKit) -> li
             continue
         rated = f"{heater.tube} ({heater.volts:g} V, {1e3 * heater.amperes:.0f} mA)"
         lines.append(f"{rated}: {_best_words(best)}{_never_words(every)}")
-    if not lines:
+    if not lines and record.latest(FILAMENTS, READY) is None:
         return []
     step = Step(
         FILAMENTS,
-        Stage.COLD,
+        STAGE,
         "Check every filament for continuity, on a safe range only",
         "First contact finds a cold filament, a fifth of its hot resistance; then it settles where "
         "the range's load line meets its own curve.",
         advice=tuple(lines),
         dangers=dangers_for(facts, Activity.OHMMETER_ON_FILAMENTS),
         notes=()
-        if kit.meter is not None
+        if equipment.meter is not None
         else ("No meter is registered: an ordinary old and a digital one are taken.",),
     )
-    ask = confirm("ready", "Every filament conducts, measured on a range named as safe.")
-    return [settle(step, remaining=None if record.latest(FILAMENTS, "ready") else ask)]
+    prompt = "Every filament conducts, measured on a range named as safe."
+    return [confirmed(step, record, READY, prompt)]
 
 
 def _best_words(best: RangeVerdict) -> str:

@@ -5,21 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Recipe,
-    Result,
-    Stage,
-    Status,
-    Step,
-    confirm,
-    result,
-    settle,
-)
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.readings import conclude, reading, readings, waiting
+from glowdial.core.journey.record import Basis, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, Status, Step, confirm, result
 from glowdial.core.language.quantities import (
     CAPACITANCE,
     INTERMEDIATE_FREQUENCY,
@@ -29,11 +20,20 @@ from glowdial.core.language.quantities import (
     khz,
 )
 from glowdial.core.language.verdicts import Window
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model import measurands
+from glowdial.core.model.facts import IfTransformer, ReceiverFacts, WindingFact
+from glowdial.core.model.measurands import (
+    B_PLUS_OHM,
+    BRIDGE_F,
+    CHASSIS_TEMPERATURE,
+    LEADS_OHM,
+    resonance_of,
+)
 from glowdial.core.physics.copper import copper_ohm
 from glowdial.core.safety.cautions import Activity, Trait, dangers_for, traits_of
 from glowdial.core.stages.cold.windings import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, winding
 
+STAGE = "cold checks"
 LEAST_B_PLUS_OHM = 10e3
 CHART_TOLERANCE = 0.2
 TUBE_OPTIONS = ("untested", "good", "weak", "bad", "shorted", "air or gas", "exchanged")
@@ -44,13 +44,14 @@ TUBE_WORDS = {
     "air or gas": "replace it: its grid draws current and pulls the stage up",
 }
 STOPS_POWER = ("bad", "shorted", "air or gas")
-PATH, WINDINGS, TUBES = "cold.path", "cold.windings", "cold.tubes"
+PATH, WINDINGS, TUBES, B_PLUS = "cold.path", "cold.windings", "cold.tubes", "cold.b-plus"
 CAN_TOLERANCE = 0.05
 NORM_BRIDGE_F = 0.5e-12
 
 
-def cold_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def cold_steps(situation: Situation) -> list[Step]:
     """Everything that is found before power: cheap, safe, and first."""
+    facts, record = situation.facts, situation.record
     return [
         *_tubes(facts, record),
         *_windings(facts, record),
@@ -75,7 +76,8 @@ def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         ),
         "V2 holds the output tube's twin",
     )
-    answer = record.latest(TUBES, ask.key)
+    tested = reading(record, TUBES, ask)
+    answer = tested.answer
     found = [
         (t, answer.texts.get(t.position, "untested")) for t in facts.tubes if answer is not None
     ]
@@ -90,7 +92,7 @@ def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     bad = [t.position for t, state in found if state in STOPS_POWER]
     step = Step(
         TUBES,
-        Stage.COLD,
+        STAGE,
         "Test the tubes, and see that each stands where it belongs",
         "A tube in the wrong socket, or a shorted one, costs resistors at switch-on. A tester's "
         "good is weak evidence; an exchange with a known good one decides.",
@@ -99,7 +101,7 @@ def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         cost=f"{', '.join(bad)} may harm other parts" if bad else "",
         dangers=dangers_for(facts, Activity.COLD_CHECKS),
     )
-    settled = settle(step, remaining=None if answer else ask)
+    settled = conclude(step, (tested,))
     if bad and settled.status is Status.DONE:
         settled = replace(settled, status=Status.TROUBLE, ask=ask, retake=True)
     return [settled]
@@ -110,120 +112,155 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     if not facts.windings:
         return []
     low = any(w.resistance_ohm < ZERO_LEADS_BELOW_OHM for w in facts.windings)
-    room = Ask(
-        "room",
-        "The chassis's temperature, and what the leads measure held together.",
-        (
-            Field("temperature", "temperature", TEMPERATURE, nominal=20.0),
-            Field("leads", "leads", RESISTANCE),
+    room = reading(
+        record,
+        WINDINGS,
+        Ask(
+            "room",
+            "The chassis's temperature, and what the leads measure held together.",
+            (
+                Field(
+                    "temperature",
+                    "temperature",
+                    TEMPERATURE,
+                    nominal=20.0,
+                    measurand=CHASSIS_TEMPERATURE,
+                ),
+                Field("leads", "leads", RESISTANCE, measurand=LEADS_OHM),
+            ),
+            "21 0.3",
+            expected_text="leads below 1 ohm" if low else "",
         ),
-        "21 0.3",
-        expected_text="leads below 1 ohm" if low else "",
     )
-    known = record.latest(WINDINGS, room.key)
-    temperature_c = known.values["temperature"] if known else 20.0
-    leads_ohm = known.values["leads"] if known else 0.0
-    asks: list[Ask] = []
+    step = Step(
+        WINDINGS,
+        STAGE,
+        "Measure the windings against the sheet's chart",
+        "Copper changes by 0.4 % a degree, and leads count below 10 ohm. An open winding shows; a "
+        "few shorted turns hardly do: ring it if in doubt.",
+        controls=("power off, capacitors discharged", "tubes in, nothing else clipped on"),
+        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+    )
+    known = room.answer.values if room.answer else {"temperature": 20.0, "leads": 0.0}
+    temperature_c, leads_ohm = known["temperature"], known["leads"]
+    asks = [_winding_ask(one, temperature_c, leads_ohm) for one in facts.windings]
+    found = readings(record, WINDINGS, asks)
     results: list[Result] = []
     advice: list[str] = []
-    for one in facts.windings:
-        hot_ohm = copper_ohm(one.resistance_ohm, temperature_c) + leads_ohm
-        window = Window(
-            one.resistance_ohm * (1.0 - WINDING_TOLERANCE),
-            one.resistance_ohm * (1.0 + WINDING_TOLERANCE),
-            one.resistance_ohm,
-        )
-        ask = Ask(
-            one.key,
-            f"{one.name}: its resistance; 'open' for no reading at all.",
-            (Field("ohm", one.name, RESISTANCE, nominal=one.resistance_ohm),),
-            f"{hot_ohm:.3g}",
-            expected=window,
-            expected_text=f"{engineering(hot_ohm, 'ohm')} on this meter, in this room",
-            recipe=Recipe(Doing.READ, meters=(("ohm", f"winding {one.key}"),), line_v=0.0),
-        )
-        answer = record.latest(WINDINGS, ask.key)
-        if answer is None:
-            asks.append(ask)
+    for one, taken in zip(facts.windings, found, strict=True):
+        if taken.answer is None:
             continue
-        found = winding(
-            max(answer.values["ohm"], leads_ohm),
+        read = winding(
+            max(taken.answer.values["ohm"], leads_ohm),
             one.resistance_ohm,
             temperature_c=temperature_c,
             leads_ohm=leads_ohm,
         )
-        shown = "open" if found.open else f"{engineering(found.corrected_ohm, 'ohm')} at 20 C"
+        window = _winding_window(one)
         results.append(
             result(
+                taken.answer,
                 one.name,
-                shown,
-                found.corrected_ohm,
+                "open" if read.open else f"{engineering(read.corrected_ohm, 'ohm')} at 20 C",
+                read.corrected_ohm,
                 window,
                 (engineering(window.low or 0.0, "ohm"), engineering(window.high or 0.0, "ohm")),
-                seq=answer.seq,
-                ask=ask.key,
             )
         )
-        if not found.inside:
-            advice.append(f"{one.name}: {found.words}")
-            asks.append(ask)
-    bad = any(r.judgement.verdict.outside for r in results)
-    step = Step(
-        WINDINGS,
-        Stage.COLD,
-        "Measure the windings against the sheet's chart",
-        "Copper changes by 0.4 % a degree, and leads count below 10 ohm. An open winding shows; a "
-        "few shorted turns hardly do: ring it if in doubt.",
+        if not read.inside:
+            advice.append(f"{one.name}: {read.words}")
+    bad = {r.question for r in results if r.judgement.verdict.outside}
+    step = replace(
+        step,
         results=tuple(results),
         advice=tuple(advice),
-        controls=("power off, capacitors discharged", "tubes in, nothing else clipped on"),
-        dangers=dangers_for(facts, Activity.COLD_CHECKS),
         cost="a winding that is not what the sheet says" if bad else "",
     )
-    if known is None:
-        return [settle(step, remaining=room)]
-    waiting = [a for a in asks if not any(r.ask == a.key for r in results)]
-    retake = asks[-1] if asks and not waiting else None
-    settled = settle(step, remaining=waiting[0] if waiting else None, retake=retake)
-    return [replace(settled, others=tuple(a for a in asks if a is not settled.ask))]
+    if room.answer is None:
+        return [conclude(step, (room,))]
+    settled = conclude(step, found)
+    open_asks = tuple(r.ask for r in found if r.answer is None or r.ask.name in bad)
+    others = tuple(a for a in open_asks if settled.ask is None or a.name != settled.ask.name)
+    return [replace(settled, others=others)]
+
+
+def _winding_window(one: WindingFact) -> Window:
+    return Window(
+        one.resistance_ohm * (1.0 - WINDING_TOLERANCE),
+        one.resistance_ohm * (1.0 + WINDING_TOLERANCE),
+        one.resistance_ohm,
+    )
+
+
+def _winding_ask(one: WindingFact, temperature_c: float, leads_ohm: float) -> Ask:
+    hot_ohm = copper_ohm(one.resistance_ohm, temperature_c) + leads_ohm
+    return Ask(
+        one.key,
+        f"{one.name}: its resistance; 'open' for no reading at all.",
+        (
+            Field(
+                "ohm",
+                one.name,
+                RESISTANCE,
+                nominal=one.resistance_ohm,
+                measurand=measurands.winding(one.key),
+            ),
+        ),
+        f"{hot_ohm:.3g}",
+        expected=_winding_window(one),
+        expected_text=f"{engineering(hot_ohm, 'ohm')} on this meter, in this room",
+        recipe=Recipe(Doing.READ, setting(line_v=0.0)),
+    )
+
+
+def least_b_plus_ohm(facts: ReceiverFacts) -> Window:
+    """What B+ to the common rail may be before power: against the sheet's figure, or the norm."""
+    given = facts.b_plus_resistance_ohm
+    return Window((1 - CHART_TOLERANCE) * given if given else LEAST_B_PLUS_OHM, None, given)
 
 
 def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
     """Resistance from B+ to chassis: the one cold check that no power may precede."""
     given = facts.b_plus_resistance_ohm
-    window = Window((1 - CHART_TOLERANCE) * given if given else LEAST_B_PLUS_OHM, None, given)
+    window = least_b_plus_ohm(facts)
     common = "B-" if Trait.TRANSFORMERLESS in traits_of(facts) else "chassis"
     ask = Ask(
         "resistance",
         f"Measure B+ to {common} and wait until the capacitors have charged from the meter.",
-        (Field("resistance", f"B+ to {common}", RESISTANCE, nominal=given),),
+        (
+            Field(
+                "resistance",
+                f"B+ to {common}",
+                RESISTANCE,
+                nominal=given,
+                measurand=B_PLUS_OHM,
+            ),
+        ),
         "150k",
         expected=window,
         expected_text=f"{engineering(window.low or 0.0, 'ohm')} or more"
         + ("" if given else "; the sheet gives none"),
-        recipe=Recipe(Doing.READ, meters=(("resistance", "resistance"),), line_v=0.0),
+        recipe=Recipe(Doing.READ, setting(line_v=0.0)),
     )
-    answer = record.latest("cold.b-plus", "resistance")
+    found = reading(record, B_PLUS, ask, Basis(areas=("supply",)))
     results: tuple[Result, ...] = ()
-    if answer is not None:
-        value = answer.values["resistance"]
-        stale = record.last_touch((), ("supply",)) > answer.seq
+    if found.answer is not None:
+        value = found.answer.values["resistance"]
         results = (
             result(
+                found.answer,
                 f"B+ to {common}",
                 engineering(value, "ohm"),
                 value,
                 window,
                 (engineering(window.low or 0.0, "ohm"), ""),
-                seq=answer.seq,
-                ask=ask.key,
-                stale=stale,
+                stale=found.stale,
             ),
         )
     low = bool(results) and results[0].judgement.verdict.outside
     step = Step(
-        "cold.b-plus",
-        Stage.COLD,
+        B_PLUS,
+        STAGE,
         f"Measure B+ to {common}, set switched off",
         "A short here burns the rectifier or the transformer at switch-on."
         if common == "chassis"
@@ -240,9 +277,9 @@ def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
         if low
         else (),
         cost="the rectifier and the transformer are at risk" if low else "",
+        before_power=True,
     )
-    fresh = answer is not None and not results[0].stale
-    return settle(step, remaining=None if fresh else ask, retake=ask)
+    return conclude(step, (found,), retake=ask)
 
 
 def bridged_hz(resonance_hz: float, capacitance_f: float, bridge_f: float) -> float:
@@ -258,59 +295,39 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
         (Field("wanted", "Follow the path", options=("not needed", "follow it")),),
         "not needed",
     )
-    answer = record.latest(PATH, begin.key)
+    wanted = reading(record, PATH, begin)
     step = Step(
         PATH,
-        Stage.COLD,
+        STAGE,
         "Follow the signal path without power",
         "In a dead set it shows that the windings are whole and that the cans still resonate near "
         "the IF, before anything is risked.",
     )
-    if answer is None or answer.texts["wanted"] == "not needed":
-        return settle(step, remaining=None if answer else begin)
+    if wanted.answer is None or wanted.answer.texts["wanted"] == "not needed":
+        return conclude(step, (wanted,))
     bridge = Ask(
         "bridge",
         "Bridge each stage from grid to plate with one small capacitor; how much is it?",
-        (Field("bridge", "bridge", CAPACITANCE, nominal=NORM_BRIDGE_F),),
+        (Field("bridge", "bridge", CAPACITANCE, nominal=NORM_BRIDGE_F, measurand=BRIDGE_F),),
         "0.5",
         expected_text=_pull_words(facts),
+        makes=(BRIDGES,),
     )
-    bridged = record.latest(PATH, bridge.key)
-    if bridged is None:
-        step = replace(step, makes=(("bridging capacitors", "grid to plate of each IF stage"),))
-        return settle(step, remaining=bridge)
-    bridge_f = bridged.values["bridge"]
+    bridged = reading(record, PATH, bridge)
+    if bridged.answer is None:
+        return conclude(step, (bridged,))
+    bridge_f = bridged.answer.values["bridge"]
+    cans = list(reversed(facts.transformers))
+    found = readings(record, PATH, (_can_ask(facts, can, bridge_f) for can in cans))
     results: list[Result] = []
-    remaining: Ask | None = None
-    for can in reversed(facts.transformers):
-        centre = bridged_hz(facts.intermediate_frequency_hz, can.capacitance_f, bridge_f)
-        window = Window(centre * (1 - CAN_TOLERANCE), centre * (1 + CAN_TOLERANCE), centre)
-        limits = (khz(round(window.low or 0.0, -2)), khz(round(window.high or 0.0, -2)))
-        ask = Ask(
-            can.key,
-            f"Modulated carrier into {can.name}'s primary, signal tracer behind its secondary: "
-            "where is it loudest?",
-            (Field("frequency", can.name, INTERMEDIATE_FREQUENCY, nominal=centre),),
-            f"{centre / 1e3:.0f}",
-            expected=window,
-            expected_text=f"about {khz(round(centre, -2))}, pulled down by the bridge",
-        )
-        read = record.latest(PATH, can.key)
-        if read is None:
-            remaining = remaining or ask
+    for can, taken in zip(cans, found, strict=True):
+        if taken.answer is None:
             continue
-        value = read.values["frequency"]
+        window = _can_window(facts, can, bridge_f)
+        value = taken.answer.values["frequency"]
+        limits = (khz(round(window.low or 0.0, -2)), khz(round(window.high or 0.0, -2)))
         results.append(
-            result(
-                can.name,
-                khz(value),
-                value,
-                window,
-                limits,
-                seq=read.seq,
-                ask=can.key,
-                as_found=True,
-            )
+            result(taken.answer, can.name, khz(value), value, window, limits, as_found=True)
         )
     off = [r for r in results if r.judgement.verdict.outside]
     step = replace(
@@ -326,10 +343,40 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
             for r in off
         ),
     )
-    if remaining is None and record.latest(PATH, "off") is None:
-        remaining = confirm("off", "Every bridge is off again.")
+    taken_off = reading(record, PATH, confirm("off", "Every bridge is off again."))
+    if waiting(found) is None and taken_off.answer is None:
         step = replace(step, undoes=PATH)
-    return settle(step, remaining=remaining)
+    return conclude(step, (*found, taken_off))
+
+
+BRIDGES = ("bridging capacitors", "grid to plate of each IF stage")
+
+
+def _can_window(facts: ReceiverFacts, can: IfTransformer, bridge_f: float) -> Window:
+    centre = bridged_hz(facts.intermediate_frequency_hz, can.capacitance_f, bridge_f)
+    return Window(centre * (1 - CAN_TOLERANCE), centre * (1 + CAN_TOLERANCE), centre)
+
+
+def _can_ask(facts: ReceiverFacts, can: IfTransformer, bridge_f: float) -> Ask:
+    window = _can_window(facts, can, bridge_f)
+    centre = window.nominal or facts.intermediate_frequency_hz
+    return Ask(
+        can.key,
+        f"Modulated carrier into {can.name}'s primary, signal tracer behind its secondary: "
+        "where is it loudest?",
+        (
+            Field(
+                "frequency",
+                can.name,
+                INTERMEDIATE_FREQUENCY,
+                nominal=centre,
+                measurand=resonance_of(can.key),
+            ),
+        ),
+        f"{centre / 1e3:.0f}",
+        expected=window,
+        expected_text=f"about {khz(round(centre, -2))}, pulled down by the bridge",
+    )
 
 
 def _pull_words(facts: ReceiverFacts) -> str:

@@ -2,97 +2,105 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from glowdial.core.journey.record import CABINET, JobRecord
-from glowdial.core.journey.steps import (
-    Lead,
-    Plot,
-    PlotLine,
-    Result,
-    Stage,
-    Step,
-    confirm,
-    settle,
-)
-from glowdial.core.language.quantities import khz
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
-from glowdial.core.stages.dial.curve import DialCurve, DialMark
-from glowdial.core.stages.tracking.steps import (
+from glowdial.core.journey.dial_marks import (
+    as_found_key,
     band_adjusters,
     dial_leads,
+    dial_scale,
     mark_ask,
     mark_cost,
     mark_result,
 )
+from glowdial.core.journey.readings import (
+    asked_at,
+    conclude,
+    confirmed,
+    planned,
+    readings,
+    waiting,
+)
+from glowdial.core.journey.record import CABINET, Basis, JobRecord
+from glowdial.core.journey.room import ReportPart, ReportRow, Situation, report_row
+from glowdial.core.journey.steps import Ask, Plot, PlotLine, Step
+from glowdial.core.language.quantities import khz
+from glowdial.core.language.verdicts import symmetric
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.dial.curve import DialCurve, DialMark
 
+STAGE = "dial"
 CABINET_STEP = "dial.cabinet"
 CURVE_POINTS = 41
+MARK = "mark"
 
 
-def dial_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def dial_steps(situation: Situation) -> list[Step]:
     """Back into the cabinet, then the marks of every band."""
+    facts, record = situation.facts, situation.record
     return [_cabinet(facts, record), *(_marks(facts, record, band) for band in facts.bands)]
 
 
 def _cabinet(facts: ReceiverFacts, record: JobRecord) -> Step:
     step = Step(
         CABINET_STEP,
-        Stage.DIAL,
+        STAGE,
         "Put the chassis back into its cabinet, leads through",
         "Out of the cabinet a knock or the missing screen undoes the work; this pass is the last.",
-        leads=tuple(Lead(lead.source, lead.through, lead.to) for lead in dial_leads(facts)),
+        leads=dial_leads(facts),
         powered=True,
         change=(CABINET, "in"),
     )
-    ask = confirm("in", "In the cabinet, screws in, pointer free.")
-    return settle(step, remaining=None if record.latest(CABINET_STEP, "in") else ask)
+    return confirmed(step, record, "in", "In the cabinet, screws in, pointer free.")
+
+
+def _mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> Ask:
+    ask = mark_ask(facts, band, mark_hz, MARK)
+    return asked_at(replace(ask, called=khz(mark_hz)), dial_hz=mark_hz)
 
 
 def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     key = f"dial.{band.key}"
-    spoiled = record.last_touch(
-        (*band_adjusters(band), *facts.if_adjusters()), (CABINET, "oscillator", "if")
+    marks_hz = planned(record, key, band.dial_marks_hz)
+    basis = Basis(
+        adjusters=(*band_adjusters(band), *facts.if_adjusters()),
+        areas=(CABINET, "oscillator", "if"),
     )
-    remaining = None
-    results: list[Result] = []
-    last = None
-    for mark in band.dial_marks_hz:
-        ask = mark_ask(facts, band, mark, f"{mark:.0f}")
-        answer = record.latest(key, ask.key)
-        if answer is not None:
-            stale = answer.seq < spoiled
-            results.append(
-                mark_result(band, mark, answer, label=khz(mark), stale=stale, as_found=False)
-            )
-            if results[-1].judgement.verdict.outside:
-                last = ask
-        if remaining is None and (answer is None or answer.seq < spoiled):
-            remaining = ask
+    asks = [_mark_ask(facts, band, mark) for mark in marks_hz]
+    found = readings(record, key, asks, basis)
+    results = tuple(
+        mark_result(band, mark, r.answer, label=khz(mark), stale=r.stale, as_found=False)
+        for mark, r in zip(marks_hz, found, strict=True)
+        if r.answer is not None
+    )
     curve = dial_curve(record, band)
-    complete = remaining is None and curve is not None
+    complete = waiting(found) is None and curve is not None
     step = Step(
         key,
-        Stage.DIAL,
-        f"{band.name}: read {len(band.dial_marks_hz)} marks of the dial",
+        STAGE,
+        f"{band.name}: read {len(marks_hz)} marks of the dial",
         "The curve between the marks is drawn, and any reading can be corrected by it.",
-        results=tuple(results),
+        results=results,
         advice=_advice(band, curve) if complete and curve else (),
         leads=dial_leads(facts),
         powered=True,
-        plot=_plot(band, curve),
+        programme=marks_hz,
+        draw=lambda: _plot(band, curve),
         cost=_cost(band, curve) if curve else "",
     )
-    return settle(step, remaining=remaining, retake=last)
+    return conclude(step, found)
 
 
 def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
     """The dial's error curve from the marks read so far; None below two."""
-    marks = tuple(
-        DialMark(mark, answer.values["frequency"])
-        for mark in band.dial_marks_hz
-        if (answer := record.latest(f"dial.{band.key}", f"{mark:.0f}")) is not None
-    )
+    read = {
+        a.asked_at("dial_hz"): a.values["frequency"]
+        for a in record.of_step(f"dial.{band.key}")
+        if a.ask == MARK
+    }
+    marks = tuple(DialMark(mark, read[mark]) for mark in sorted(read))
     return DialCurve(marks) if len(marks) >= 2 else None
 
 
@@ -116,7 +124,7 @@ def _cost(band: BandFacts, curve: DialCurve) -> str:
 def _plot(band: BandFacts, curve: DialCurve | None) -> Plot | None:
     if curve is None:
         return None
-    scale, unit = (1e6, "MHz") if band.high_hz >= 3e6 else (1e3, "kHz")
+    scale, unit = dial_scale(band)
     grid = np.linspace(curve.marks[0].dial_hz, curve.marks[-1].dial_hz, CURVE_POINTS)
     correction = curve.correction_hz(grid)
     read = PlotLine(
@@ -141,3 +149,36 @@ def _plot(band: BandFacts, curve: DialCurve | None) -> Plot | None:
         for name, sign in (("low", -1.0), ("high", 1.0))
     )
     return Plot(f"Dial error, {band.name}", f"dial ({unit})", "error (kHz)", (*limits, line, read))
+
+
+def dial_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
+    """Dial errors of every band, as found and as left."""
+    rows: list[ReportRow] = []
+    for band in situation.facts.bands:
+        rows += _rows(situation.record, band)
+    return ReportPart(rows=tuple(rows))
+
+
+def _rows(record: JobRecord, band: BandFacts) -> list[ReportRow]:
+    curve = dial_curve(record, band)
+    left_hz = {m.dial_hz: m.true_hz for m in curve.marks} if curve else {}
+    # as found was read before anything was turned, at both ends
+    found_hz = {
+        mark: answer.values["frequency"]
+        for mark, name in ((band.high_mark_hz, "high"), (band.low_mark_hz, "low"))
+        if (answer := record.latest(as_found_key(band), name)) is not None
+    }
+    rows = []
+    for mark in planned(record, f"dial.{band.key}", band.dial_marks_hz):
+        left, found, tolerance = left_hz.get(mark), found_hz.get(mark), band.tolerance_hz(mark)
+        rows.append(
+            report_row(
+                f"{band.name} dial at {khz(mark)}",
+                f"within {khz(tolerance)}",
+                f"{(found - mark) / 1e3:+.1f} kHz" if found is not None else "",
+                f"{(left - mark) / 1e3:+.1f} kHz" if left is not None else "",
+                left,
+                symmetric(mark, tolerance),
+            )
+        )
+    return rows

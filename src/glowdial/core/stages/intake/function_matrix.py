@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from glowdial.core.journey.record import Entered, JobRecord
+from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
 
@@ -153,3 +154,18 @@ def summary(matrix: Matrix) -> tuple[str, ...]:
     if odd:
         lines.append(f"Odd, and worth following: {'; '.join(odd)}.")
     return tuple(lines)
+
+
+def _entry_words(line: Entered) -> str:
+    cell = line.texts
+    found = " ".join(w for w in (cell.get("figure") or cell.get("state"), cell.get("oddity")) if w)
+    return f"{cell['row']}, {cell['column']}: {'emptied' if line.removed else found}"
+
+
+MATRIX_FORM = RegisterForm(
+    MATRIX,
+    "What works, and where",
+    "Bands and modes by controls.",
+    called="matrix",
+    title_of=_entry_words,
+)

@@ -4,14 +4,29 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.journey.readings import Reading, conclude, confirmed, reading
 from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.registers import Register, is_open, untraced_modifications
-from glowdial.core.journey.steps import Ask, Field, Stage, Step, confirm, settle
+from glowdial.core.journey.room import ReportPart, Situation
+from glowdial.core.journey.steps import Ask, Field, Step, confirm
 from glowdial.core.language.quantities import AC_VOLTS, significant
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import LABEL_V
 from glowdial.core.safety.cautions import Activity, Trait, dangers_for
-from glowdial.core.stages.intake.function_matrix import matrix_of, summary
+from glowdial.core.stages.intake.function_matrix import MATRIX, matrix_of, summary
+from glowdial.core.stages.intake.registers import (
+    MODIFICATION_FORM,
+    MODIFICATIONS,
+    PARKED,
+    PHOTOS,
+    QUESTIONS,
+    STRIP_DOWN,
+    is_off,
+    untraced_modifications,
+)
 
+STAGE = "intake"
+STORY = "intake.story"
+VISITS_PANEL = "visits"
 LABEL = "intake.label"
 WORKING_OPTIONS = ("works", "partly", "fails")
 BLOCKS = ("not said", "supply", "audio", "detector", "IF", "mixer", "oscillator", "aerial")
@@ -50,8 +65,9 @@ def as_seen(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
     return replace(facts, traits=tuple(sorted(str(t) for t in traits)))
 
 
-def intake_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def intake_steps(situation: Situation) -> list[Step]:
     """From the owner's words to what came off, in the order in which it is done."""
+    facts, record = situation.facts, situation.record
     return [
         _story(record),
         _label(facts, record),
@@ -78,20 +94,21 @@ def _story(record: JobRecord) -> Step:
         ),
         "No sound since the winter; the dial lamp lights",
     )
+    told = reading(record, STORY, ask)
     step = Step(
-        "intake.story",
-        Stage.INTAKE,
+        STORY,
+        STAGE,
         "Write down the complaint and the condition",
         "Belief and guess are kept apart from what is seen: both are often mistaken.",
-        notes=_texts(record, "intake.story", ask),
+        notes=_texts(told),
+        panels=(VISITS_PANEL,),
     )
-    answered = record.latest(step.key, ask.key) is not None
-    return settle(step, remaining=None if answered else ask)
+    return conclude(step, (told,))
 
 
 def weak_evidence(record: JobRecord) -> tuple[tuple[str, str], ...]:
     """Blocks that the owner and we suspected at the door, as (who, block): weak evidence only."""
-    answer = record.latest("intake.story", "story")
+    answer = record.latest(STORY, "story")
     if answer is None:
         return ()
     named = (("owner", "belief_block"), ("first guess", "guess_block"))
@@ -106,21 +123,28 @@ def _label(facts: ReceiverFacts, record: JobRecord) -> Step:
         (
             Field("chassis", "Runs from", options=tuple(CHASSIS_SEEN)),
             Field("luminous", "Luminous paint on the dial", options=("no", "yes")),
-            Field("label_v", "Volts on the label", AC_VOLTS, required=False, nominal=facts.line_v),
+            Field(
+                "label_v",
+                "Volts on the label",
+                AC_VOLTS,
+                required=False,
+                nominal=facts.line_v,
+                measurand=LABEL_V,
+            ),
         ),
         f"m n {facts.line_v or 230.0:.0f}",
     )
-    answer = record.latest(LABEL, ask.key)
+    read = reading(record, LABEL, ask)
     step = Step(
         LABEL,
-        Stage.INTAKE,
+        STAGE,
         "See what it runs from",
         "That decides which cautions are shown from here on. What is seen adds to what the sheet "
         "says; it never takes a caution away.",
-        notes=_texts(record, LABEL, ask),
+        notes=_texts(read),
         advice=_label_advice(facts, record),
     )
-    return settle(step, remaining=None if answer else ask)
+    return conclude(step, (read,))
 
 
 def _label_advice(facts: ReceiverFacts, record: JobRecord) -> tuple[str, ...]:
@@ -144,17 +168,16 @@ def _label_advice(facts: ReceiverFacts, record: JobRecord) -> tuple[str, ...]:
 
 
 def _photos(record: JobRecord) -> Step:
-    kept = len(record.register(Register.PHOTO))
+    kept = len(record.register(PHOTOS))
     step = Step(
         "intake.photos",
-        Stage.INTAKE,
+        STAGE,
         "Photograph it as it came",
         "Nothing is undone before it is understood and photographed.",
-        panels=(Register.PHOTO.value,),
+        panels=(PHOTOS,),
     )
     word = "No photo is needed." if not kept else f"{kept} kept."
-    ask = confirm("ready", f"All that matters is photographed. {word}")
-    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+    return confirmed(step, record, "ready", f"All that matters is photographed. {word}")
 
 
 def _look(record: JobRecord) -> Step:
@@ -164,20 +187,21 @@ def _look(record: JobRecord) -> Step:
         tuple(Field(key, words, options=("clear", "found")) for key, words in LOOK_FIRST),
         " ".join("c" for _ in LOOK_FIRST),
     )
-    answer = record.latest("intake.look", ask.key)
+    looked = reading(record, "intake.look", ask)
+    answer = looked.answer
     found = [w for k, w in LOOK_FIRST if answer and answer.texts[k] == "found"]
     step = Step(
         "intake.look",
-        Stage.INTAKE,
+        STAGE,
         "Look before measuring",
         "It costs a minute and leads the list of suspects. Reseat boards and tubes, power off.",
         advice=(f"Found: {'; '.join(found)}. Photograph it, and park what can wait.",)
         if found
         else (),
         notes=() if found or answer is None else ("Nothing odd to be seen.",),
-        panels=(Register.PARKED.value,),
+        panels=(PARKED,),
     )
-    return settle(step, remaining=None if answer else ask)
+    return conclude(step, (looked,))
 
 
 def _controls(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -188,16 +212,16 @@ def _controls(facts: ReceiverFacts, record: JobRecord) -> Step:
         tuple(Field(f"control{n}", name, options=WORKING_OPTIONS) for n, name in enumerate(names)),
         " ".join("w" for _ in names),
     )
+    moved = reading(record, "intake.controls", ask)
     step = Step(
         "intake.controls",
-        Stage.INTAKE,
+        STAGE,
         "Try every control by hand",
         "A control that sticks or slips now would be blamed on an adjuster later.",
         dangers=dangers_for(facts, Activity.OPENING),
-        notes=_texts(record, "intake.controls", ask),
+        notes=_texts(moved),
     )
-    answered = record.latest(step.key, ask.key) is not None
-    return settle(step, remaining=None if answered else ask)
+    return conclude(step, (moved,))
 
 
 def _matrix(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -208,19 +232,20 @@ def _matrix(facts: ReceiverFacts, record: JobRecord) -> Step:
         (Field("filled", "Filled", options=("filled", "later")),),
         "later",
     )
-    answer = record.latest("intake.matrix", ask.key)
+    filled = reading(record, "intake.matrix", ask)
+    answer = filled.answer
     left = answer is not None and answer.texts["filled"] == "later" and not matrix.tried
     step = Step(
         "intake.matrix",
-        Stage.INTAKE,
+        STAGE,
         "What works, and where: bands and modes by controls",
         "What works clears the blocks that it runs through; odd side effects often point straight "
         "at the fault.",
-        panels=("matrix",),
+        panels=(MATRIX,),
         advice=summary(matrix),
         notes=("Left for later: fill it once the set plays, from any step.",) if left else (),
     )
-    return settle(step, remaining=None if answer else ask)
+    return conclude(step, (filled,))
 
 
 def _history(record: JobRecord) -> Step:
@@ -228,15 +253,15 @@ def _history(record: JobRecord) -> Step:
     lines = [f"Undecided: {m.texts['what']}. Trace it before power." for m in untraced]
     step = Step(
         "intake.history",
-        Stage.INTAKE,
+        STAGE,
         "What was changed before, and what to ask the owner",
         "A modification is traced, and kept or undone by decision: back to original, or reversible "
         "improvements allowed, as the owner likes it.",
-        panels=(Register.MODIFICATION.value, Register.QUESTION.value),
+        panels=(MODIFICATIONS, QUESTIONS),
         advice=tuple(lines),
     )
-    ask = confirm("ready", "What was found is listed, with what is to be done about it.")
-    return settle(step, remaining=None if record.latest(step.key, "ready") else ask)
+    prompt = "What was found is listed, with what is to be done about it."
+    return confirmed(step, record, "ready", prompt)
 
 
 def _strip_down(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -246,32 +271,42 @@ def _strip_down(facts: ReceiverFacts, record: JobRecord) -> Step:
         (Field("needed", "Strip down", options=("not needed", "strip down")),),
         "not needed",
     )
-    answer = record.latest("intake.strip-down", ask.key)
-    wanted = answer is not None and answer.texts["needed"] == "strip down"
-    off = [e for e in record.register(Register.STRIP_DOWN) if is_open(e)]
+    needed = reading(record, "intake.strip-down", ask)
+    wanted = needed.answer is not None and needed.answer.texts["needed"] == "strip down"
+    off = [e for e in record.register(STRIP_DOWN) if is_off(e)]
     step = Step(
         "intake.strip-down",
-        Stage.INTAKE,
+        STAGE,
         "Strip down and clean, as far as it must be",
         "Values and positions of adjusters and the dress of leads are noted before anything moves.",
-        panels=(Register.STRIP_DOWN.value,),
+        panels=(STRIP_DOWN,),
         dangers=dangers_for(facts, Activity.CLEANING) if wanted else (),
         advice=CLEANING if wanted else (),
         notes=tuple(f"Still off: {e.texts['what']}." for e in off),
     )
     if not wanted:
-        return settle(step, remaining=None if answer else ask)
-    done = record.latest(step.key, "back")
+        return conclude(step, (needed,))
     finish = confirm("back", "Cleaned, and everything that came off is back where it was.")
-    return settle(step, remaining=finish if done is None or off else None)
+    return conclude(step, (reading(record, step.key, finish),), also=finish if off else None)
 
 
-def _texts(record: JobRecord, step: str, ask: Ask) -> tuple[str, ...]:
-    answer = record.latest(step, ask.key)
-    if answer is None:
+def _texts(told: Reading) -> tuple[str, ...]:
+    if told.answer is None:
         return ()
+    texts = told.answer.texts
     return tuple(
-        f"{f.label}: {answer.texts[f.name]}"
-        for f in ask.fields
-        if answer.texts.get(f.name) and not f.name.endswith("_block")
+        f"{f.label}: {texts[f.name]}"
+        for f in told.ask.fields
+        if texts.get(f.name) and not f.name.endswith("_block")
+    )
+
+
+def intake_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
+    """How the set came, and what was changed on it before."""
+    return ReportPart(
+        story=tuple(n for s in steps if s.key in (STORY, LABEL) for n in s.notes),
+        modifications=tuple(
+            f"{MODIFICATION_FORM.line_title(m)}; {MODIFICATION_FORM.line_details(m)}"
+            for m in situation.record.register(MODIFICATIONS)
+        ),
     )

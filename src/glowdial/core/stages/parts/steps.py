@@ -9,20 +9,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.registers import Register
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
-)
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.consequences import Changed, Consequence, FromStock, Renewed
+from glowdial.core.journey.entry import Entry
+from glowdial.core.journey.readings import conclude, reading
+from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.registers import RegisterForm
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Lead, Step, result, settle
+from glowdial.core.language.errors import NotFound
 from glowdial.core.language.quantities import (
     AC_VOLTS,
     CAPACITANCE,
@@ -35,18 +31,26 @@ from glowdial.core.language.quantities import (
 )
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import B_PLUS, LINE, Kind, of_part
 from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.safety.cautions import Activity, dangers_for
 from glowdial.core.stages.parts.marking import marking_of
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
 from glowdial.core.stages.parts.order import Batch, School, batches
 
+STAGE = "parts"
 SCHOOL = "parts.school"
+PARTS_PANEL, FOUND_PARTS = "parts", "found-parts"
 FIT, RESTUFF, ORDER, KEEP = "fit", "restuff", "order", "keep"
 DECISIONS = (FIT, RESTUFF, ORDER, KEEP)
 DONE_DECISIONS = (FIT, RESTUFF, KEEP)
+RENEWED_DECISIONS = (FIT, RESTUFF)
 TEST_TOLERANCE = 0.05
 LEAST_FILTER_F = 0.5e-6
+NORM_LINE_V = 230.0
+FULL_LINE_SHARE = 0.95
+DECISION = "decision"
+BATCH = "parts."
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +72,7 @@ class PartState:
 
 def parts_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Part, ...]:
     """The sheet's list, and what the bench found beside it."""
-    found = [p for line in record.register(Register.PART) for p in found_parts(line.texts)]
+    found = [p for line in record.register(FOUND_PARTS) for p in found_parts(line.texts)]
     known = {p.ref for p in facts.parts}
     return (*facts.parts, *(p for p in found if p.ref not in known))
 
@@ -99,15 +103,16 @@ def found_parts(texts: Mapping[str, str]) -> tuple[Part, ...]:
 def part_states(facts: ReceiverFacts, record: JobRecord) -> tuple[PartState, ...]:
     """Every part as it stands; those that stay unless tested bad are in no batch."""
     places = {p.ref: b.key for b in order_of(facts, record) for p in b.parts}
-    latest = {a.ask: a for a in record.answers if not a.withdrawn and _is_part_answer(a)}
     return tuple(
-        _state(part, places.get(part.ref, ""), latest.get(part.ref))
+        _state(part, places.get(part.ref, ""), _decided(record, part.ref))
         for part in parts_of(facts, record)
     )
 
 
-def _is_part_answer(answer: Answer) -> bool:
-    return answer.step.startswith("parts.") and "decision" in answer.texts
+def _decided(record: JobRecord, ref: str) -> Answer | None:
+    """The last decision on a part, in whichever batch it was taken."""
+    known = [a for a in record.asked(ref) if a.step.startswith(BATCH) and DECISION in a.texts]
+    return known[-1] if known else None
 
 
 def _state(part: Part, batch: str, answer: Answer | None) -> PartState:
@@ -134,8 +139,9 @@ def order_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Batch, ...]:
     return batches(parts_of(facts, record), school_of(record) or School.DANGEROUS)
 
 
-def parts_before_power(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def parts_before_power(situation: Situation) -> list[Step]:
     """The school, and what is changed before the set gets power; nothing without a list."""
+    facts, record = situation.facts, situation.record
     if not parts_of(facts, record):
         return [_no_list(record)]
     steps = [_school(record)]
@@ -144,8 +150,9 @@ def parts_before_power(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     return steps
 
 
-def parts_under_test(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def parts_under_test(situation: Situation) -> list[Step]:
     """A few at a time, each with its test, once the set has run."""
+    facts, record = situation.facts, situation.record
     if not parts_of(facts, record) or school_of(record) is None:
         return []
     steps: list[Step] = []
@@ -164,13 +171,13 @@ def _no_list(record: JobRecord) -> Step:
     )
     step = Step(
         "parts.list",
-        Stage.PARTS,
+        STAGE,
         "List the parts that must be changed",
         "Mains-bridging and coupling capacitors and filter electrolytics first: they harm other "
         "parts, or people.",
-        panels=(Register.PART.value,),
+        panels=(FOUND_PARTS,),
     )
-    return settle(step, remaining=None if record.latest(step.key, "list") else ask)
+    return conclude(step, (reading(record, step.key, ask),))
 
 
 def _school(record: JobRecord) -> Step:
@@ -182,18 +189,18 @@ def _school(record: JobRecord) -> Step:
     )
     step = Step(
         SCHOOL,
-        Stage.PARTS,
+        STAGE,
         "Choose how parts are changed",
         "All at once is quick, and a new fault then has many suspects. Dangerous ones first and a "
         "few at a time leaves one suspect. Playing as found shows what works, limited and briefly.",
-        panels=("parts", Register.PART.value),
+        panels=(PARTS_PANEL, FOUND_PARTS),
         notes=tuple(f"School: {s.value}." for s in (school_of(record),) if s is not None),
     )
-    return settle(step, remaining=None if record.latest(SCHOOL, "school") else ask)
+    return conclude(step, (reading(record, SCHOOL, ask),))
 
 
 def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
-    key = f"parts.{batch.key}"
+    key = f"{BATCH}{batch.key}"
     refs = {p.ref for p in batch.parts}
     states = [s for s in part_states(facts, record) if s.part.ref in refs]
     waiting = [s for s in states if not s.settled]
@@ -202,14 +209,14 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
     ordered = [s.part.ref for s in waiting if s.decision == ORDER]
     step = Step(
         key,
-        Stage.PARTS,
+        STAGE,
         f"Parts: {batch.title}",
         "One at a time: old out, new in, lead dress as it was. Take each section of a can; the "
         "small one under the chassis is easily forgotten."
         if batch.key != "resistors"
         else "Measure with one end free where something lies across; replaced when off by more "
         "than 20 %, at twice the dissipation.",
-        panels=("parts",),
+        panels=(PARTS_PANEL,),
         advice=tuple(_findings(states)),
         notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
         dangers=dangers_for(facts, Activity.REPLACING),
@@ -225,6 +232,7 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
 
 def _part_ask(part: Part) -> Ask:
     quantity = RESISTANCE if part.is_resistor else CAPACITANCE
+    kind = Kind.RESISTANCE if part.is_resistor else Kind.CAPACITANCE
     if not part.is_resistor and part.value >= LEAST_FILTER_F:
         quantity = FILTER_CAPACITANCE
     rating = ""
@@ -233,11 +241,19 @@ def _part_ask(part: Part) -> Ask:
     elif part.watts:
         rating = f" {part.watts:g} W"
     fields = [
-        Field("decision", "decision", options=DECISIONS),
-        Field("measured", "measured", quantity, required=False, nominal=part.value),
+        Field(DECISION, "decision", options=DECISIONS),
+        Field(
+            "measured",
+            "measured",
+            quantity,
+            required=False,
+            nominal=part.value,
+            measurand=of_part(part.ref, kind),
+        ),
     ]
     if not part.is_resistor:
-        fields.append(Field("leakage", "leakage", CURRENT, required=False))
+        leakage = of_part(part.ref, Kind.LEAKAGE)
+        fields.append(Field("leakage", "leakage", CURRENT, required=False, measurand=leakage))
     return Ask(
         part.ref,
         f"{part.ref}, {part.name}, {part.value_text}{rating}, {part.kind.value}: fit, restuff, "
@@ -263,8 +279,8 @@ def _findings(states: list[PartState]) -> list[str]:
 
 def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
     """Power up as before: one new suspect at a time."""
-    key = f"parts.{batch.key}-test"
-    line_v = facts.line_v or 230.0
+    key = f"{BATCH}{batch.key}-test"
+    line_v = facts.line_v or NORM_LINE_V
     before = _b_plus_before(record, key, line_v)
     window = (
         Window(before * (1 - TEST_TOLERANCE), before * (1 + TEST_TOLERANCE), before)
@@ -275,61 +291,57 @@ def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         "test",
         f"Line at {supply_volts(line_v)} V, warm: read line and B+, and listen.",
         (
-            Field("ac", "line", AC_VOLTS, nominal=line_v),
-            Field("b_plus", "B+", DC_VOLTS, nominal=before),
+            Field("ac", "line", AC_VOLTS, nominal=line_v, measurand=LINE, sets="line_v"),
+            Field("b_plus", "B+", DC_VOLTS, nominal=before, measurand=B_PLUS),
         ),
         f"{supply_volts(line_v)} {before or 230.0:.0f}",
         expected=window,
         expected_text=f"{before:.0f} V as before the change, within 5 %" if before else "",
-        recipe=Recipe(Doing.READ, meters=(("ac", "line"), ("b_plus", "b-plus")), line_v=line_v),
+        recipe=Recipe(Doing.READ, setting(line_v=line_v)),
     )
-    answer = record.latest(key, ask.key)
-    changed = max(
-        (a.seq for a in record.answers if a.step == f"parts.{batch.key}" and not a.withdrawn),
-        default=0,
-    )
-    stale = answer is not None and answer.seq < changed
-    results: tuple[Result, ...] = ()
-    if answer is not None:
-        scaled = answer.values["b_plus"] * line_v / max(answer.values["ac"], 1.0)
-        results = (
-            result(
-                "B+ after the change",
-                f"{scaled:.1f} V",
-                scaled,
-                window,
-                (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", ""),
-                seq=answer.seq,
-                ask=ask.key,
-                stale=stale,
-            ),
-        )
-    off = bool(results) and results[0].judgement.verdict.outside
+    changed = tuple(record.taken_in(f"{BATCH}{batch.key}"))
+    found = reading(record, key, ask, Basis(after=changed))
     refs = ", ".join(p.ref for p in batch.parts)
     step = Step(
         key,
-        Stage.PARTS,
+        STAGE,
         f"Test after {refs}",
         "One change at a time, with a reading before and after: a new fault has one suspect.",
-        results=results,
-        advice=(f"Different from before: look at {refs} and at what is next to them.",)
-        if off
-        else (),
         leads=(Lead("DC meter", "clips", "last filter capacitor and chassis"),),
         powered=True,
-        cost=f"B+ differs from before {refs}" if off else "",
     )
-    return settle(step, remaining=None if answer and not stale else ask, retake=ask)
+    if found.answer is not None:
+        values = found.answer.values
+        scaled = values["b_plus"] * line_v / max(values["ac"], 1.0)
+        limits = (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", "")
+        read = result(
+            found.answer,
+            "B+ after the change",
+            f"{scaled:.1f} V",
+            scaled,
+            window,
+            limits,
+            stale=found.stale,
+        )
+        off = read.judgement.verdict.outside
+        words = f"Different from before: look at {refs} and at what is next to them."
+        step = replace(
+            step,
+            results=(read,),
+            advice=(words,) if off else (),
+            cost=f"B+ differs from before {refs}" if off else "",
+        )
+    return conclude(step, (found,), retake=ask)
 
 
 def _b_plus_before(record: JobRecord, key: str, line_v: float) -> float | None:
     """B+ at full line as last read before this test, scaled to the line."""
     found: float | None = None
-    for answer in record.answers:
-        if answer.step == key or answer.withdrawn:
+    for answer in record.with_value("b_plus"):
+        if answer.step == key:
             continue
-        ac, b_plus = answer.values.get("ac"), answer.values.get("b_plus")
-        if ac and b_plus and ac >= 0.95 * line_v:
+        ac, b_plus = answer.values.get("ac"), answer.values["b_plus"]
+        if ac and b_plus and ac >= FULL_LINE_SHARE * line_v:
             found = b_plus * line_v / ac
     return found
 
@@ -342,3 +354,68 @@ def changed_filters(facts: ReceiverFacts, record: JobRecord) -> bool:
         if s.part.use in (PartUse.FIRST_FILTER, PartUse.FILTER)
     ]
     return bool(filters) and all(s.decision in (FIT, RESTUFF) for s in filters)
+
+
+def as_listed(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
+    """The facts with what was decided of the parts: filters renewed, playing as found first."""
+    return replace(
+        facts,
+        filters_renewed=changed_filters(facts, record),
+        plays_as_found=school_of(record) is School.AS_FOUND,
+    )
+
+
+def is_part_question(step: Step, ask: Ask) -> bool:
+    """Whether an answer decides on a part."""
+    return step.stage == STAGE and ask.fields[0].name == DECISION
+
+
+def part_called(facts: ReceiverFacts, record: JobRecord, ref: str) -> Part:
+    """The part of that name; raises NotFound."""
+    for part in parts_of(facts, record):
+        if part.ref == ref:
+            return part
+    raise NotFound("part", ref)
+
+
+def part_follows(
+    situation: Situation, step: Step, ask: Ask, texts: Mapping[str, str]
+) -> tuple[Consequence, ...]:
+    """A part that went in comes out of stock, and spoils the readings that rest on it."""
+    if not is_part_question(step, ask) or texts[DECISION] not in RENEWED_DECISIONS:
+        return ()
+    part = part_called(situation.facts, situation.record, ask.key)
+    note = f"{part.ref} renewed: {texts.get('fitted', '')}"
+    return FromStock(texts), Renewed(part.ref), Changed(part.spoils, note)
+
+
+def part_withdrawn(answer: Answer) -> tuple[Consequence, ...]:
+    """A decision that is taken back puts its parts back into stock."""
+    if answer.texts.get(DECISION) in RENEWED_DECISIONS:
+        return (FromStock(answer.texts, back=True),)
+    return ()
+
+
+def check_part(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
+    """Raises BadInput for a measured value that no part can have."""
+    if is_part_question(step, ask) and "measured" in values:
+        check_measured(part_called(situation.facts, situation.record, ask.key), values["measured"])
+
+
+def _check_marking(entry: Entry) -> None:
+    marking_of(entry.texts["marked"], resistor=entry.texts["kind"] == PartKind.RESISTOR)
+
+
+FOUND_FORM = RegisterForm(
+    FOUND_PARTS,
+    "Parts that the sheet does not list",
+    "As marked on the part: 20+20 MFD 450V, .05, 250 MMF; bands or dots by name.",
+    (
+        Field("ref", "Called"),
+        Field("marked", "Marked"),
+        Field("kind", "Kind", options=tuple(k.value for k in PartKind)),
+        Field("use", "Does", options=tuple(u.value for u in PartUse)),
+    ),
+    "C30",
+    check=_check_marking,
+)

@@ -2,136 +2,141 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from glowdial.core.journey.record import CABINET, PART_AREAS, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Recipe,
-    Result,
-    Stage,
-    Step,
-    result,
-    settle,
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.dial_marks import (
+    NORM_LINE_V,
+    band_adjusters,
+    dial_leads,
+    search_span_hz,
 )
+from glowdial.core.journey.readings import planned
+from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
+from glowdial.core.journey.room import ReportPart, Situation, report_row
+from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
 from glowdial.core.language.levels import db_voltage
 from glowdial.core.language.quantities import AUDIO_VOLTS, LEVEL, engineering, khz
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts, SensitivityPoint
+from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
 from glowdial.core.stages.proof.noise_ratio import NoiseReading, next_level_v, sensitivity_v
-from glowdial.core.stages.tracking.steps import band_adjusters, dial_leads, search_span_hz
 
+STAGE = "proof"
+# what works as found is what a fault is traced by: the scale shows it there
+AS_FOUND_STAGE = "faults"
 FIRST_LEVEL_V = 50e-6
 MOST_LEVELS = 8
 FOUND, LEFT = "found", "left"
 
 
-def as_found_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def as_found_steps(situation: Situation) -> list[Step]:
     """What works as found: the sensitivity before anything is turned."""
-    return [_step(facts, record, p, FOUND) for p in facts.sensitivity]
+    return [_step(situation, p, FOUND) for p in _points(situation.facts)]
 
 
-def as_left_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def as_left_steps(situation: Situation) -> list[Step]:
     """The proof: the same figures after the last touch, against the sheet."""
-    return [_step(facts, record, p, LEFT) for p in facts.sensitivity]
+    return [_step(situation, p, LEFT) for p in _points(situation.facts)]
 
 
-def step_key(point: SensitivityPoint, phase: str) -> str:
-    """Key of the step that measures a point as found or as left."""
-    return f"proof.{phase}.{point.band}.{point.frequency_hz:.0f}"
+@dataclass(frozen=True, slots=True)
+class _Point:
+    """A point with its number within its band."""
+
+    number: int
+    given: SensitivityPoint
+
+    def key(self, phase: str) -> str:
+        """Key of the step that measures it as found or as left."""
+        return f"proof.{phase}.{self.given.band}.{self.number}"
+
+    def as_begun(self, record: JobRecord) -> SensitivityPoint:
+        """The point where it was measured first, else where it is given today."""
+        first = planned(record, self.key(FOUND), planned(record, self.key(LEFT), ()))
+        return replace(self.given, frequency_hz=first[0]) if first else self.given
 
 
-def noise_readings(
-    record: JobRecord, key: str, *, since: int = 0
-) -> list[tuple[int, NoiseReading]]:
-    """The rows of a step that are newer than ``since``, with their seq."""
-    return [
-        (a.seq, NoiseReading(a.values["level"], a.values["on"], a.values["off"]))
-        for a in record.of_step(key)
-        if a.seq > since
-    ]
+def _points(facts: ReceiverFacts) -> list[_Point]:
+    """The points, numbered within their bands."""
+    counted: dict[str, int] = {}
+    found = []
+    for point in facts.sensitivity:
+        counted[point.band] = counted.get(point.band, 0) + 1
+        found.append(_Point(counted[point.band], point))
+    return found
 
 
-def measured_sensitivity_v(record: JobRecord, point: SensitivityPoint, phase: str) -> float | None:
+def _noise(answer: Answer) -> NoiseReading:
+    return NoiseReading(answer.values["level"], answer.values["on"], answer.values["off"])
+
+
+def _sensitivity_v(record: JobRecord, point: _Point, phase: str) -> float | None:
     """The figure of a point as found or as left, None while there is none."""
-    rows = noise_readings(record, step_key(point, phase))
-    return sensitivity_v(tuple(r for _, r in rows))
+    return sensitivity_v(tuple(_noise(a) for a in record.of_step(point.key(phase))))
 
 
-def _spoiled(facts: ReceiverFacts, record: JobRecord, point: SensitivityPoint) -> int:
+def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
+    """What a figure as left rests on; as found describes what was there before."""
+    if phase == FOUND:
+        return NOTHING
     band = facts.band(point.band)
     aerial = (band.aerial_adjuster,) if band.aerial_adjuster else ()
-    return record.last_touch(
-        (*facts.if_adjusters(), *band_adjusters(band), *aerial), (CABINET, *PART_AREAS)
+    return Basis(
+        adjusters=(*facts.if_adjusters(), *band_adjusters(band), *aerial),
+        areas=(CABINET, *PART_AREAS),
     )
 
 
-def _step(facts: ReceiverFacts, record: JobRecord, point: SensitivityPoint, phase: str) -> Step:
-    key = step_key(point, phase)
-    spoiled = _spoiled(facts, record, point) if phase == LEFT else 0
-    everything = noise_readings(record, key)
-    rows = [row for row in everything if row[0] > spoiled]
-    figure = sensitivity_v(tuple(r for _, r in rows))
-    results = tuple(_row_result(seq, r, spoiled) for seq, r in everything)
+def _step(situation: Situation, numbered: _Point, phase: str) -> Step:
+    facts, record = situation.facts, situation.record
+    key, point = numbered.key(phase), numbered.as_begun(record)
+    basis = _basis(facts, point, phase)
+    answers = record.of_step(key)
+    fresh = [a for a in answers if not record.stale(a, basis)]
+    rows = tuple(_noise(a) for a in fresh)
+    figure = sensitivity_v(rows)
+    results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
-        results = (_figure_result(point, rows[-1][0], figure, phase), *results)
-    remaining = None
-    if figure is None and len(rows) < MOST_LEVELS:
-        remaining = _ask(facts, point, tuple(r for _, r in rows), len(everything) + 1)
+        results = (_figure_result(point, fresh[-1], figure, phase), *results)
+    ask = _ask(facts, point, rows, len(answers) + 1)
+    wanted = figure is None and len(rows) < MOST_LEVELS
     found = phase == FOUND
     step = Step(
         key,
-        Stage.FAULTS if found else Stage.PROOF,
+        AS_FOUND_STAGE if found else STAGE,
         f"Sensitivity at {khz(point.frequency_hz)}, as {phase}",
         "Taken before the first touch: what there is to improve on."
         if found
         else "Through the dummy aerial, uV EMF, tone of 400 Hz at 30 %, carrier on for both.",
         results=results,
-        advice=_advice(facts, record, point, figure, phase),
+        advice=_advice(record, numbered, figure, phase),
         leads=(
             *dial_leads(facts)[:1],
             replace(dial_leads(facts)[1], source="audio voltmeter", to="loudspeaker terminals"),
         ),
         controls=("volume where the noise reads well", "loudspeaker or its load connected"),
         powered=True,
+        programme=(point.frequency_hz,),
         cost=_cost(point, figure),
     )
-    retake = None
-    if figure is not None:
-        retake = _ask(facts, point, tuple(r for _, r in rows), len(everything) + 1)
-    return settle(step, remaining=remaining, retake=retake)
-
-
-def _row_result(seq: int, row: NoiseReading, spoiled: int) -> Result:
-    text = f"{row.ratio_db:.1f} dB"
-    label = f"at {engineering(row.level_v, 'V')}"
-    return result(
-        label,
-        text,
-        row.ratio_db,
-        None,
-        ("", ""),
-        seq=seq,
-        ask="level",
-        stale=seq <= spoiled,
+    return settle(
+        step, remaining=ask if wanted else None, retake=ask if figure is not None else None
     )
 
 
-def _figure_result(point: SensitivityPoint, seq: int, figure: float, phase: str) -> Result:
+def _row_result(answer: Answer, *, stale: bool) -> Result:
+    row = _noise(answer)
+    label, text = f"at {engineering(row.level_v, 'V')}", f"{row.ratio_db:.1f} dB"
+    return result(answer, label, text, row.ratio_db, stale=stale)
+
+
+def _figure_result(point: SensitivityPoint, last: Answer, figure: float, phase: str) -> Result:
     window = Window(None, point.limit_v) if point.limit_v else None
     limit = engineering(point.limit_v, "V") if point.limit_v else ""
-    return result(
-        "for 10 dB",
-        f"{engineering(figure, 'V')} EMF",
-        figure,
-        window,
-        ("", limit),
-        seq=seq,
-        ask="figure",
-        as_found=phase == FOUND,
-    )
+    text = f"{engineering(figure, 'V')} EMF"
+    return result(last, "for 10 dB", text, figure, window, ("", limit), as_found=phase == FOUND)
 
 
 def _ask(
@@ -145,9 +150,9 @@ def _ask(
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "
         f"{engineering(level, 'V')}: level, output with the tone on, and with it off.",
         (
-            Field("level", "level", LEVEL),
-            Field("on", "tone on", AUDIO_VOLTS),
-            Field("off", "tone off", AUDIO_VOLTS),
+            Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
+            Field("on", "tone on", AUDIO_VOLTS, measurand=LOUDSPEAKER),
+            Field("off", "tone off", AUDIO_VOLTS, measurand=LOUDSPEAKER),
         ),
         f"{level * 1e6:.1f} 0.92 0.29",
         expected_text=(
@@ -157,23 +162,21 @@ def _ask(
         ),
         recipe=Recipe(
             Doing.TONE_PAIR,
-            injection="aerial",
-            line_v=facts.line_v or 230.0,
-            band=point.band,
-            dial_hz=point.frequency_hz,
-            generator_hz=point.frequency_hz,
-            generator_emf_v=level,
+            setting(
+                injection="aerial",
+                line_v=facts.line_v or NORM_LINE_V,
+                band=point.band,
+                dial_hz=point.frequency_hz,
+                generator_hz=point.frequency_hz,
+                generator_emf_v=level,
+            ),
             span_hz=search_span_hz(facts, point.frequency_hz),
         ),
     )
 
 
 def _advice(
-    facts: ReceiverFacts,
-    record: JobRecord,
-    point: SensitivityPoint,
-    figure: float | None,
-    phase: str,
+    record: JobRecord, numbered: _Point, figure: float | None, phase: str
 ) -> tuple[str, ...]:
     lines: list[str] = []
     if phase == FOUND and figure is None and record.moves:
@@ -182,12 +185,12 @@ def _advice(
             "with that reason if it was not read before."
         )
     if phase == LEFT and figure is not None:
-        before = measured_sensitivity_v(record, point, FOUND)
+        before = _sensitivity_v(record, numbered, FOUND)
         if before is not None:
             lines.append(
                 f"As found {engineering(before, 'V')}: {db_voltage(before / figure):+.1f} dB won."
             )
-    if point.limit_v is None:
+    if numbered.given.limit_v is None:
         lines.append("The sheet gives no limit here; as left is compared with as found only.")
     return tuple(lines)
 
@@ -196,3 +199,23 @@ def _cost(point: SensitivityPoint, figure: float | None) -> str:
     if figure is None or point.limit_v is None or figure <= point.limit_v:
         return ""
     return f"{db_voltage(figure / point.limit_v):.1f} dB short at {khz(point.frequency_hz)}"
+
+
+def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
+    """Sensitivity of every point, as found and as left."""
+    rows = []
+    for numbered in _points(situation.facts):
+        point = numbered.as_begun(situation.record)
+        found = _sensitivity_v(situation.record, numbered, FOUND)
+        left = _sensitivity_v(situation.record, numbered, LEFT)
+        rows.append(
+            report_row(
+                f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, 10 dB (S+N)/N)",
+                f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
+                engineering(found, "V") if found else "",
+                engineering(left, "V") if left else "",
+                left,
+                Window(None, point.limit_v) if point.limit_v else None,
+            )
+        )
+    return ReportPart(rows=tuple(rows))

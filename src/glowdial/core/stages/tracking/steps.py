@@ -7,141 +7,48 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.journey.record import CABINET, Answer, JobRecord
-from glowdial.core.journey.steps import (
-    Ask,
-    Doing,
-    Field,
-    Lead,
-    Plot,
-    PlotLine,
-    Recipe,
-    Result,
-    Stage,
-    Status,
-    Step,
-    confirm,
-    result,
-    settle,
+from glowdial.core.bench.recipe import Doing
+from glowdial.core.journey.dial_marks import (
+    as_found_key,
+    band_adjusters,
+    dial_leads,
+    dial_recipe,
+    dial_scale,
+    frequency_field,
+    mark_ask,
+    mark_cost,
+    mark_result,
 )
-from glowdial.core.language.quantities import (
-    FREQUENCY,
-    FREQUENCY_MHZ,
-    TURNS,
-    Quantity,
-    khz,
-    turn_amount,
-    turn_entry,
-    turns,
-)
+from glowdial.core.journey.peaking import peak_step
+from glowdial.core.journey.readings import conclude, confirmed, reading, readings
+from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord, latest_of
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step, settle
+from glowdial.core.language.quantities import TURNS, khz, turn_amount, turn_entry, turns
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
-from glowdial.core.physics.tracking import AdjusterKind, dial_shift_hz, mistracking_loss_db
-from glowdial.core.stages.intermediate.steps import peak_step
+from glowdial.core.model.measurands import turn_of
+from glowdial.core.physics.tracking import AdjusterKind, dial_shift_hz
 from glowdial.core.stages.tracking.turning import TurnAdvice, TurnEffect, advise_turn
 
 Floats = NDArray[np.float64]
 
-AERIAL_LEVEL_V = 1e-3
+STAGE = "oscillator and RF"
 TRACKING_POINTS = 61
 PEAK_LEVEL_V = 200e-6
 MOST_ROUNDS = 10
 MOST_MOVES = 10
-NOMINAL_AERIAL_Q = 75.0
 SMALL_TURN = 0.25
 CLOSE_SHARE = 0.5
 ENOUGH_MOVES = 3
-SEARCH_SHARE = 0.08
 
 
-def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
-    """Generator through the dummy aerial, meter on the AVC line."""
-    return (
-        Lead("signal generator", f"dummy aerial ({facts.dummy_aerial})", "aerial socket"),
-        Lead("high-impedance DC meter", "clip", "AVC line"),
-    )
-
-
-def tracking_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
+def tracking_steps(situation: Situation) -> list[Step]:
     """Per band: set up, survey as found, decision, rounds at both ends, aerial trimmer."""
     steps: list[Step] = []
-    for band in facts.bands:
-        steps += _band_steps(facts, record, band)
+    for band in situation.facts.bands:
+        steps += _band_steps(situation.facts, situation.record, band)
     return steps
-
-
-def frequency_quantity(frequency_hz: float) -> Quantity:
-    """The unit that this part of the dial is marked in."""
-    return FREQUENCY_MHZ if frequency_hz >= 3e6 else FREQUENCY
-
-
-def search_span_hz(facts: ReceiverFacts, mark_hz: float) -> float:
-    """How far either side to look for a mark; short of the image at twice the IF."""
-    return min(SEARCH_SHARE * mark_hz, 0.9 * facts.intermediate_frequency_hz)
-
-
-def frequency_field(facts: ReceiverFacts, mark_hz: float) -> Field:
-    """Field for the frequency that comes in at a mark."""
-    return Field("frequency", "comes in at", frequency_quantity(mark_hz), nominal=mark_hz)
-
-
-def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing) -> Recipe:
-    """Pointer on the mark, generator through the dummy aerial."""
-    return Recipe(
-        doing,
-        injection="aerial",
-        line_v=facts.line_v or 230.0,
-        band=band.key,
-        dial_hz=mark_hz,
-        generator_hz=mark_hz,
-        generator_emf_v=AERIAL_LEVEL_V,
-        span_hz=search_span_hz(facts, mark_hz),
-    )
-
-
-def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:
-    """What generator frequency comes in with the pointer on a mark?"""
-    tolerance = band.tolerance_hz(mark_hz)
-    return Ask(
-        key,
-        f"Pointer on {khz(mark_hz)}: move the generator for the most AVC, and enter its frequency.",
-        (frequency_field(facts, mark_hz),),
-        khz(mark_hz).split()[0],
-        expected=symmetric(mark_hz, tolerance),
-        expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",
-        recipe=dial_recipe(facts, band, mark_hz, Doing.FIND_FREQUENCY),
-    )
-
-
-def mark_result(
-    band: BandFacts, mark_hz: float, answer: Answer, *, label: str, stale: bool, as_found: bool
-) -> Result:
-    """The frequency that came in at a mark, against the dial tolerance."""
-    value = answer.values["frequency"]
-    tolerance = band.tolerance_hz(mark_hz)
-    return result(
-        label,
-        f"{khz(value)} ({(value - mark_hz) / 1e3:+.1f} kHz)",
-        value,
-        symmetric(mark_hz, tolerance),
-        (khz(mark_hz - tolerance), khz(mark_hz + tolerance)),
-        seq=answer.seq,
-        ask=answer.ask,
-        stale=stale,
-        as_found=as_found,
-    )
-
-
-def mark_cost(band: BandFacts, mark_hz: float, found_hz: float) -> str:
-    """What it costs to leave a mark where it is."""
-    error = found_hz - mark_hz
-    loss = mistracking_loss_db(error, found_hz, NOMINAL_AERIAL_Q)
-    return f"{error / 1e3:+.1f} kHz at {khz(mark_hz)}, up to {loss:.1f} dB in the aerial circuit"
-
-
-def band_adjusters(band: BandFacts) -> tuple[str, ...]:
-    """The oscillator adjusters of a band."""
-    return (band.high_adjuster, *((band.low_adjuster,) if band.low_adjuster else ()))
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +89,7 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     worst = int(np.argmax(np.abs(errors)))
     step = Step(
         key,
-        Stage.OSCILLATOR,
+        STAGE,
         f"{band.name}: generator to the aerial socket, gang fully meshed, pointer on its stop",
         "A pointer that sits wrong would be adjusted into the coils.",
         leads=dial_leads(facts),
@@ -194,14 +101,13 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
             f"tracking points the aerial circuit is off by up to {errors[worst] / 1e3:+.1f} kHz, "
             f"at {khz(float(round(grid[worst], -4)))}.",
         ),
-        plot=_tracking_plot(band, grid, errors),
+        draw=lambda: _tracking_plot(band, grid, errors),
     )
-    ask = confirm("ready", "Leads on, band switched, pointer checked.")
-    return settle(step, remaining=None if record.latest(key, "ready") else ask)
+    return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
 
 
 def _tracking_plot(band: BandFacts, grid: Floats, errors: Floats) -> Plot:
-    scale, unit = (1e6, "MHz") if band.high_hz >= 3e6 else (1e3, "kHz")
+    scale, unit = dial_scale(band)
     computed = PlotLine(
         "computed",
         "left",
@@ -213,24 +119,24 @@ def _tracking_plot(band: BandFacts, grid: Floats, errors: Floats) -> Plot:
 
 
 def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
-    key = f"osc.{band.key}.survey"
-    asks = [(end, mark_ask(facts, band, end.mark_hz, end.name)) for end in _ends(band)]
+    key = as_found_key(band)
+    ends = _ends(band)
+    found = readings(record, key, (mark_ask(facts, band, e.mark_hz, e.name) for e in ends))
     results = tuple(
-        mark_result(band, end.mark_hz, answer, label=khz(end.mark_hz), stale=False, as_found=True)
-        for end, ask in asks
-        if (answer := record.latest(key, ask.key)) is not None
+        mark_result(band, end.mark_hz, r.answer, label=khz(end.mark_hz), stale=False, as_found=True)
+        for end, r in zip(ends, found, strict=True)
+        if r.answer is not None
     )
-    remaining = next((ask for _, ask in asks if record.latest(key, ask.key) is None), None)
     step = Step(
         key,
-        Stage.OSCILLATOR,
+        STAGE,
         f"{band.name}: read both ends of the dial as found",
         "Nothing is turned before it is known where it stands.",
         results=results,
         leads=dial_leads(facts),
         powered=True,
     )
-    return settle(step, remaining=remaining)
+    return conclude(step, found)
 
 
 def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
@@ -241,10 +147,17 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
         for end, r in zip(_ends(band), survey.results, strict=False)
         if r in off and r.value is not None
     ]
-    answered = record.latest(key, "decision")
+    ask = Ask(
+        "decision",
+        "Align, or leave it as it is?",
+        (Field("decision", "decision", options=("align", "leave it")),),
+        "align" if off else "leave it",
+    )
+    found = reading(record, key, ask)
+    decided = found.answer.texts["decision"] if found.answer else ""
     step = Step(
         key,
-        Stage.OSCILLATOR,
+        STAGE,
         f"{band.name}: decide, align or leave it",
         "Leave it, it is right, is a result like any other.",
         advice=(
@@ -255,40 +168,32 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
         leave=True,
         cost="; ".join(costs),
         powered=True,
-        notes=(f"Decided: {answered.texts['decision']}",) if answered else (),
-    )
-    ask = Ask(
-        "decision",
-        "Align, or leave it as it is?",
-        (Field("decision", "decision", options=("align", "leave it")),),
-        "align" if off else "leave it",
+        decision=decided,
+        notes=(f"Decided: {decided}",) if decided else (),
     )
     if survey.status is not Status.DONE:
         return replace(step, blocked_by=("The survey as found comes first.",), ask=ask, advice=())
-    return settle(step, remaining=None if answered else ask)
+    return conclude(step, (found,))
 
 
 def _rounds(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
     """Visit the ends in turn until both were read close with nothing moved or changed since."""
-    survey = f"osc.{band.key}.survey"
-    good: dict[str, bool] = {}
-    at: dict[str, float] = {}
-    position = 0
-    for end in _ends(band):
-        answer = record.latest(survey, end.name)
-        if answer is None:
-            return []
-        good[end.name] = _good(band, end, answer.values["frequency"], 0)
-        at[end.name] = answer.values["frequency"]
-        position = max(position, answer.seq)
+    survey = as_found_key(band)
+    found = {end.name: record.latest(survey, end.name) for end in _ends(band)}
+    known = {name: answer for name, answer in found.items() if answer is not None}
+    if len(known) < len(found):
+        return []
+    at = {name: answer.values["frequency"] for name, answer in known.items()}
+    good = {end.name: _good(band, end, at[end.name], 0) for end in _ends(band)}
+    last = latest_of(known.values())
     fresh = {"high": True, "low": True}
+    basis = _ends_basis(facts, band)
     steps: list[Step] = []
     for number in range(1, MOST_ROUNDS + 1):
         for end in _ends(band):
             key = f"osc.{band.key}.round{number}.{end.name}"
             mine = record.of_step(key)
-            until = mine[0].seq if mine else None
-            if _foreign_since(facts, record, band, position, until):
+            if record.spoiled_between(basis, last, mine[0] if mine else None):
                 good = dict.fromkeys(good, False)
                 fresh = dict.fromkeys(fresh, False)
             if good[end.name]:
@@ -302,14 +207,23 @@ def _rounds(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[St
             # an end that nothing can turn, or that a person closed, is as good as it gets
             good[end.name] = fresh[end.name] = True
             if mine:
-                position = mine[-1].seq
-                at[end.name] = mine[-1].values["frequency"]
+                last = mine[-1]
+                at[end.name] = last.values["frequency"]
             if any(a.ask.startswith("move") for a in mine):
                 other = "low" if end.name == "high" else "high"
                 good[other] = fresh[other] = False
-        if all(good.values()) and not _foreign_since(facts, record, band, position, None):
+        if all(good.values()) and not record.spoiled_between(basis, last, None):
             break
     return steps
+
+
+def _ends_basis(facts: ReceiverFacts, band: BandFacts) -> Basis:
+    """What the readings at both ends rest on, besides the moves of the rounds themselves."""
+    return Basis(
+        adjusters=(*facts.if_adjusters(), *band_adjusters(band)),
+        areas=(CABINET, "oscillator", "if"),
+        own_steps=(f"osc.{band.key}.round",),
+    )
 
 
 def _good(band: BandFacts, end: _End, found_hz: float, moves: int) -> bool:
@@ -317,22 +231,6 @@ def _good(band: BandFacts, end: _End, found_hz: float, moves: int) -> bool:
     the marks between; after three moves anywhere inside will do."""
     share = CLOSE_SHARE if moves < ENOUGH_MOVES else 1.0
     return abs(found_hz - end.mark_hz) <= share * band.tolerance_hz(end.mark_hz)
-
-
-def _foreign_since(
-    facts: ReceiverFacts, record: JobRecord, band: BandFacts, since: int, until: int | None
-) -> bool:
-    """Whether something outside these rounds spoiled the readings of the ends."""
-    limit = until if until is not None else float("inf")
-    touched = set(facts.if_adjusters()) | set(band_adjusters(band))
-    own = f"osc.{band.key}.round"
-    moves = any(
-        since < m.seq < limit and m.adjuster in touched and not m.step.startswith(own)
-        for m in record.moves
-    )
-    return moves or any(
-        since < c.seq < limit and c.what in (CABINET, "oscillator", "if") for c in record.changes
-    )
 
 
 def _end_step(
@@ -378,7 +276,7 @@ def _end_step(
         title = f"{band.name}: {khz(end.mark_hz)} with the {adjuster.name}"
     step = Step(
         key,
-        Stage.OSCILLATOR,
+        STAGE,
         title,
         "The trimmer rules the high end, the padder or core the low end; each moves the other.",
         results=results,
@@ -387,7 +285,7 @@ def _end_step(
         controls=(f"pointer on {khz(end.mark_hz)}",),
         powered=True,
         adjuster=end.adjuster,
-        plot=_convergence_plot(record, band),
+        draw=lambda: _convergence_plot(record, band),
         cost=mark_cost(band, end.mark_hz, found) if found is not None else "",
     )
     return settle(step, remaining=remaining)
@@ -439,7 +337,10 @@ def _move_ask(
         f"move{number}",
         f"Turn, then find the generator frequency that comes in at {khz(end.mark_hz)}: "
         "the turn made, and the frequency.",
-        (Field("turns", "turn", TURNS), frequency_field(facts, end.mark_hz)),
+        (
+            Field("turns", "turn", TURNS, measurand=turn_of(end.adjuster or "")),
+            frequency_field(end.mark_hz),
+        ),
         f"{turn_entry(turn.turns)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),
         expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
@@ -450,16 +351,12 @@ def _move_ask(
 def _convergence_plot(record: JobRecord, band: BandFacts) -> Plot | None:
     """Dial error at both ends, reading by reading."""
     prefix = f"osc.{band.key}."
-    readings = [
-        a
-        for a in record.answers
-        if a.step.startswith(prefix) and "frequency" in a.values and not a.withdrawn
-    ]
+    read = [a for a in record.with_value("frequency") if a.step.startswith(prefix)]
     lines = []
     for end in _ends(band):
         points = [
             (float(n), (a.values["frequency"] - end.mark_hz) / 1e3)
-            for n, a in enumerate(readings, 1)
+            for n, a in enumerate(read, 1)
             if a.step.endswith(f".{end.name}") or a.ask == end.name
         ]
         if points:
@@ -482,17 +379,13 @@ def _convergence_plot(record: JobRecord, band: BandFacts) -> Plot | None:
 def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     adjuster = band.aerial_adjuster
     assert adjuster is not None
-    key = f"osc.{band.key}.aerial"
     recipe = dial_recipe(facts, band, band.high_mark_hz, Doing.PEAK)
     step = peak_step(
-        facts,
         record,
-        key,
-        Stage.OSCILLATOR,
-        adjuster,
-        recipe=replace(recipe, adjuster=adjuster, generator_emf_v=PEAK_LEVEL_V),
+        Step(f"osc.{band.key}.aerial", STAGE, "", "", leads=dial_leads(facts)),
+        facts.adjuster(adjuster),
+        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V),
         level_v=PEAK_LEVEL_V,
-        leads=dial_leads(facts),
-        spoiled_after=record.last_touch(band_adjusters(band), ("aerial",)),
+        basis=Basis(adjusters=band_adjusters(band), areas=("aerial",)),
     )
     return replace(step, title=f"{step.title} at {khz(band.high_mark_hz)}")

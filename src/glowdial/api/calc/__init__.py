@@ -1,0 +1,1 @@
+"""Stateless sums for scripts and notebooks."""

@@ -1,0 +1,69 @@
+"""What may be chosen on the pages: kinds, classes and limits as the rules know them."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from glowdial.core.bench.equipment import LIMITS
+from glowdial.sheets.template_form import MOST_BANDS, TEMPLATE_CHASSIS, TEMPLATE_RECTIFIERS
+from glowdial.workshop.instruments import KINDS as INSTRUMENT_KINDS
+from glowdial.workshop.jobs import SOURCE_WORDS
+from glowdial.workshop.stages.stock import KINDS, SAFETY_CLASSES
+
+router = APIRouter(prefix="/api/options", tags=["options"])
+
+
+class LimitOption(BaseModel):
+    name: str
+    label: str
+    example: str
+
+
+class KindOption(BaseModel):
+    """A kind of instrument with the limits that are kept of it."""
+
+    kind: str
+    limits: list[LimitOption]
+    shows_traces: bool
+
+
+class SourceOption(BaseModel):
+    """Where a job's readings may come from."""
+
+    value: str
+    label: str
+
+
+class OptionsShape(BaseModel):
+    instruments: list[KindOption]
+    stock_kinds: list[str]
+    safety_classes: list[str]
+    sources: list[SourceOption]
+    chassis: list[str]
+    rectifiers: list[str]
+    most_bands: int
+
+
+@router.get("", operation_id="getOptions")
+def get_options() -> OptionsShape:
+    """Everything that a page offers to choose from."""
+    return OptionsShape(
+        instruments=[
+            KindOption(
+                kind=kind,
+                limits=[
+                    LimitOption(name=x.name, label=x.label, example=x.example)
+                    for x in LIMITS.get(kind, ())
+                ],
+                shows_traces=kind == "oscilloscope",
+            )
+            for kind in INSTRUMENT_KINDS
+        ],
+        stock_kinds=list(KINDS),
+        safety_classes=list(SAFETY_CLASSES),
+        sources=[SourceOption(value=v, label=label) for v, label in SOURCE_WORDS.items()],
+        chassis=list(TEMPLATE_CHASSIS),
+        rectifiers=list(TEMPLATE_RECTIFIERS),
+        most_bands=MOST_BANDS,
+    )

@@ -1,0 +1,1 @@
+"""Calls that belong to one stage only."""

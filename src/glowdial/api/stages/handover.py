@@ -1,0 +1,77 @@
+"""What leaves with the set: the report, the readings, and the whole job as files."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, PlainTextResponse
+from pydantic import BaseModel
+
+from glowdial.api.jobs import VisitShape
+from glowdial.api.wiring import JobId, WorkshopDep
+from glowdial.workshop.export import job_document, readings_csv
+from glowdial.workshop.jobs import job_report
+
+router = APIRouter(prefix="/api/jobs/{job_id}", tags=["handover"])
+
+
+class ReportRowShape(BaseModel):
+    what: str
+    specified: str
+    found: str
+    left: str
+    verdict: str
+    words: str
+
+
+class LedgerShape(BaseModel):
+    adjuster: str
+    turns: str
+
+
+class ReportShape(BaseModel):
+    """The printable page."""
+
+    job_id: int
+    set_name: str
+    title: str
+    opened_at: datetime
+    closed_at: datetime | None
+    rows: list[ReportRowShape]
+    story: list[str]
+    ledger: list[LedgerShape]
+    decisions: list[str]
+    changes: list[str]
+    still_on: list[str]
+    not_settled: list[str]
+    gaps: list[str]
+    cautions: list[str]
+    next_check: str
+    modifications: list[str]
+    waiting: list[str]
+    visits: list[VisitShape]
+
+
+@router.get("/report", operation_id="getReport")
+def get_report(workshop: WorkshopDep, job_id: JobId) -> ReportShape:
+    """The report as it stands; of a job that was handed over, as it was told."""
+    return ReportShape.model_validate(job_report(workshop, job_id))
+
+
+@router.get("/readings.csv", operation_id="getReadings", response_class=PlainTextResponse)
+def get_readings(workshop: WorkshopDep, job_id: JobId) -> PlainTextResponse:
+    """Every reading of the job, SI units, as CSV."""
+    name = f'attachment; filename="job-{job_id}-readings.csv"'
+    return PlainTextResponse(
+        readings_csv(workshop, job_id),
+        media_type="text/csv",
+        headers={"content-disposition": name},
+    )
+
+
+@router.get("/document", operation_id="getJobDocument", response_class=JSONResponse)
+def get_document(workshop: WorkshopDep, job_id: JobId) -> JSONResponse:
+    """The whole job as one open file: sheet, record, registers."""
+    name = f'attachment; filename="job-{job_id}.json"'
+    return JSONResponse(job_document(workshop, job_id), headers={"content-disposition": name})

@@ -1,0 +1,217 @@
+"""One step as the interface sends it: question, results, plot, cautions."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
+from glowdial.core.model.facts import Gap
+from glowdial.core.plan.gates import missing_cautions
+from glowdial.core.safety.cautions import Danger, caution
+from glowdial.workshop.jobs import JobPage
+
+
+class FieldShape(BaseModel):
+    name: str
+    label: str
+    unit: str
+    options: list[str]
+    required: bool
+    multiline: bool
+
+    @classmethod
+    def of(cls, field: Field) -> FieldShape:
+        """From the journey's field."""
+        return cls(
+            name=field.name,
+            label=field.label,
+            unit=field.quantity.bare if field.quantity else "",
+            options=list(field.options),
+            required=field.required,
+            multiline=field.multiline,
+        )
+
+
+class AskShape(BaseModel):
+    """A question: ``key`` tells it apart within its step, ``called`` is its short word."""
+
+    key: str
+    called: str
+    prompt: str
+    fields: list[FieldShape]
+    example: str
+    expected_text: str
+    expected_low: float | None
+    expected_high: float | None
+    confirm: bool
+    measurable: bool
+
+    @classmethod
+    def of(cls, ask: Ask) -> AskShape:
+        """From the journey's question."""
+        return cls(
+            key=ask.name,
+            called=ask.called or ask.key,
+            prompt=ask.prompt,
+            fields=[FieldShape.of(f) for f in ask.fields],
+            example=ask.example,
+            expected_text=ask.expected_text,
+            expected_low=ask.expected.low if ask.expected else None,
+            expected_high=ask.expected.high if ask.expected else None,
+            confirm=ask.confirm,
+            measurable=ask.recipe is not None,
+        )
+
+
+class ResultShape(BaseModel):
+    label: str
+    text: str
+    value: float | None
+    low: float | None
+    high: float | None
+    low_text: str
+    high_text: str
+    verdict: str
+    words: str
+    seq: int
+    stale: bool
+    as_found: bool
+
+    @classmethod
+    def of(cls, found: Result) -> ResultShape:
+        """From the journey's result."""
+        window = found.window
+        return cls(
+            label=found.label,
+            text=found.text,
+            value=found.value,
+            low=window.low if window else None,
+            high=window.high if window else None,
+            low_text=found.low_text,
+            high_text=found.high_text,
+            verdict=found.judgement.verdict.value,
+            words=found.judgement.words,
+            seq=found.seq,
+            stale=found.stale,
+            as_found=found.as_found,
+        )
+
+
+class LeadShape(BaseModel):
+    source: str
+    through: str
+    to: str
+
+
+class CautionShape(BaseModel):
+    danger: str
+    sentences: list[str]
+
+
+class PlotLineShape(BaseModel):
+    label: str
+    role: str
+    x: list[float]
+    y: list[float | None]
+
+
+class PlotShape(BaseModel):
+    title: str
+    x_label: str
+    y_label: str
+    lines: list[PlotLineShape]
+    tolerance: float | None
+
+    @classmethod
+    def of(cls, plot: Plot) -> PlotShape:
+        """From the journey's plot."""
+        return cls(
+            title=plot.title,
+            x_label=plot.x_label,
+            y_label=plot.y_label,
+            tolerance=plot.tolerance,
+            lines=[
+                PlotLineShape(label=p.label, role=p.role, x=list(p.x), y=list(p.y))
+                for p in plot.lines
+            ],
+        )
+
+
+class GapShape(BaseModel):
+    what: str
+    instead: str
+    stage: str
+
+    @classmethod
+    def of(cls, gap: Gap) -> GapShape:
+        """From the core's gap."""
+        return cls(what=gap.what, instead=gap.instead, stage=gap.stage)
+
+
+class StepShape(BaseModel):
+    key: str
+    stage: str
+    title: str
+    reason: str
+    status: str
+    status_words: str
+    shouts: bool
+    blocked: bool
+    thinking: bool
+    closable: bool
+    ask: AskShape | None
+    retake: bool
+    results: list[ResultShape]
+    advice: list[str]
+    notes: list[str]
+    blocked_by: list[str]
+    leads: list[LeadShape]
+    controls: list[str]
+    cautions: list[CautionShape]
+    powered: bool
+    adjuster: str | None
+    cost: str
+    closed_because: str
+    plot: PlotShape | None
+    gaps: list[GapShape]
+    others: list[AskShape]
+    panels: list[str]
+    alarm: str
+
+
+def step_shape(view: JobPage, step: Step) -> StepShape:
+    """A step in full, with the cautions that still wait."""
+    waiting = missing_cautions(step, view.record)
+    return StepShape(
+        key=step.key,
+        stage=step.stage,
+        title=step.title,
+        reason=step.reason,
+        status=step.status.value,
+        status_words=step.status.words if step.status is not Status.OPEN else "",
+        shouts=step.status.shouts,
+        blocked=step.status is Status.BLOCKED,
+        thinking=step.thinking,
+        closable=step.closable,
+        ask=AskShape.of(step.ask) if step.ask else None,
+        retake=step.retake,
+        results=[ResultShape.of(r) for r in step.results],
+        advice=list(step.advice),
+        notes=list(step.notes),
+        blocked_by=list(step.blocked_by),
+        leads=[LeadShape(source=x.source, through=x.through, to=x.to) for x in step.leads],
+        controls=list(step.controls),
+        cautions=[
+            CautionShape(danger=d, sentences=list(caution(Danger(d), view.facts).sentences))
+            for d in waiting
+        ],
+        powered=step.powered,
+        adjuster=step.adjuster,
+        cost=step.cost,
+        closed_because=step.closed_because,
+        plot=PlotShape.of(step.plot) if step.plot else None,
+        gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
+        others=[AskShape.of(a) for a in step.others],
+        panels=list(step.panels),
+        alarm=step.alarm,
+    )

@@ -1,0 +1,119 @@
+"""Reading a mark of the dial: what comes in with the pointer on it, and what an error costs."""
+
+from __future__ import annotations
+
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.record import Answer
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
+from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
+from glowdial.core.language.verdicts import symmetric
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.measurands import GENERATOR_FREQUENCY
+from glowdial.core.physics.tracking import mistracking_loss_db
+
+AERIAL_LEVEL_V = 1e-3
+NOMINAL_AERIAL_Q = 75.0
+SEARCH_SHARE = 0.08
+SHORT_OF_IMAGE = 0.9
+NORM_LINE_V = 230.0
+
+
+def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
+    """Generator through the dummy aerial, meter on the AVC line."""
+    return (
+        Lead("signal generator", f"dummy aerial ({facts.dummy_aerial})", "aerial socket"),
+        Lead("high-impedance DC meter", "clip", "AVC line"),
+    )
+
+
+def frequency_quantity(frequency_hz: float) -> Quantity:
+    """The unit that this part of the dial is marked in."""
+    return FREQUENCY_MHZ if frequency_hz >= 3e6 else FREQUENCY
+
+
+def dial_scale(band: BandFacts) -> tuple[float, str]:
+    """Hz in the unit of a band's scale, and its name."""
+    return (1e6, "MHz") if band.high_hz >= 3e6 else (1e3, "kHz")
+
+
+def search_span_hz(facts: ReceiverFacts, mark_hz: float) -> float:
+    """How far either side to look for a mark; short of the image at twice the IF."""
+    return min(SEARCH_SHARE * mark_hz, SHORT_OF_IMAGE * facts.intermediate_frequency_hz)
+
+
+def frequency_field(mark_hz: float) -> Field:
+    """Field for the frequency that comes in at a mark."""
+    return Field(
+        "frequency",
+        "comes in at",
+        frequency_quantity(mark_hz),
+        nominal=mark_hz,
+        measurand=GENERATOR_FREQUENCY,
+        sets="generator_hz",
+    )
+
+
+def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing) -> Recipe:
+    """Pointer on the mark, generator through the dummy aerial."""
+    return Recipe(
+        doing,
+        setting(
+            injection="aerial",
+            line_v=facts.line_v or NORM_LINE_V,
+            band=band.key,
+            dial_hz=mark_hz,
+            generator_hz=mark_hz,
+            generator_emf_v=AERIAL_LEVEL_V,
+        ),
+        span_hz=search_span_hz(facts, mark_hz),
+    )
+
+
+def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:
+    """What generator frequency comes in with the pointer on a mark?"""
+    tolerance = band.tolerance_hz(mark_hz)
+    return Ask(
+        key,
+        f"Pointer on {khz(mark_hz)}: move the generator for the most AVC, and enter its frequency.",
+        (frequency_field(mark_hz),),
+        khz(mark_hz).split()[0],
+        expected=symmetric(mark_hz, tolerance),
+        expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",
+        recipe=dial_recipe(facts, band, mark_hz, Doing.FIND_FREQUENCY),
+    )
+
+
+def mark_result(
+    band: BandFacts, mark_hz: float, answer: Answer, *, label: str, stale: bool, as_found: bool
+) -> Result:
+    """The frequency that came in at a mark, against the dial tolerance."""
+    value = answer.values["frequency"]
+    tolerance = band.tolerance_hz(mark_hz)
+    return result(
+        answer,
+        label,
+        f"{khz(value)} ({(value - mark_hz) / 1e3:+.1f} kHz)",
+        value,
+        symmetric(mark_hz, tolerance),
+        (khz(mark_hz - tolerance), khz(mark_hz + tolerance)),
+        stale=stale,
+        as_found=as_found,
+    )
+
+
+def mark_cost(band: BandFacts, mark_hz: float, found_hz: float) -> str:
+    """What it costs to leave a mark where it is."""
+    error = found_hz - mark_hz
+    loss = mistracking_loss_db(error, found_hz, NOMINAL_AERIAL_Q)
+    return f"{error / 1e3:+.1f} kHz at {khz(mark_hz)}, up to {loss:.1f} dB in the aerial circuit"
+
+
+def band_adjusters(band: BandFacts) -> tuple[str, ...]:
+    """The oscillator adjusters of a band."""
+    return (band.high_adjuster, *((band.low_adjuster,) if band.low_adjuster else ()))
+
+
+def as_found_key(band: BandFacts) -> str:
+    """The step in which both ends of a band are read before anything is turned."""
+    return f"osc.{band.key}.survey"

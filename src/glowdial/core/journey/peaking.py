@@ -1,0 +1,119 @@
+"""Peaking one adjuster in one movement, entered as before, after and rough turn."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from glowdial.core.bench.movements import REFERENCE_AVC_V
+from glowdial.core.bench.recipe import Recipe
+from glowdial.core.journey.readings import conclude, reading
+from glowdial.core.journey.record import NOTHING, Basis, JobRecord
+from glowdial.core.journey.steps import Ask, Field, Step, result
+from glowdial.core.language.quantities import AVC_VOLTS, TURNS, engineering, turns
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import Adjuster
+from glowdial.core.model.measurands import AVC, turn_of
+
+# a peak that is lower than where it stood by more than an indicator's own error was lost
+LEAST_OF_BEFORE = 0.97
+
+
+def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
+    """Turn it through its peak and back: what was read before and at the peak, and the turn."""
+    return Ask(
+        "peak",
+        f"Turn the {adjuster.name} through its peak and back to it: AVC before, AVC at the peak, "
+        "turn.",
+        (
+            Field("before", "before", AVC_VOLTS, measurand=AVC),
+            Field("after", "at the peak", AVC_VOLTS, measurand=AVC),
+            Field("turns", "turn", TURNS, measurand=turn_of(adjuster.key)),
+        ),
+        "-1.9 -2.6 +3/8",
+        expected_text="a clear maximum, falling off both ways",
+        recipe=replace(recipe, adjuster=adjuster.key),
+    )
+
+
+def peak_step(
+    record: JobRecord,
+    step: Step,
+    adjuster: Adjuster,
+    *,
+    recipe: Recipe,
+    level_v: float,
+    basis: Basis = NOTHING,
+) -> Step:
+    """The step of peaking an adjuster at a generator's level in V EMF.
+
+    ``step`` brings key, stage and leads; its title and reason are made here.
+    """
+    found = reading(record, step.key, peak_ask(adjuster, recipe), basis)
+    where = f"{adjuster.where}; " if adjuster.where else ""
+    reason = (
+        f"{where}{adjuster.tool}. Generator at {engineering(level_v, 'V')}. Tool out and hand away "
+        "for the reading that counts."
+    )
+    step = replace(
+        step,
+        title=f"Peak the {adjuster.name}",
+        reason=reason,
+        powered=True,
+        adjuster=adjuster.key,
+    )
+    if found.answer is not None:
+        values = found.answer.values
+        before, after = abs(values["before"]), abs(values["after"])
+        peak = result(
+            found.answer,
+            f"peaked {adjuster.name}",
+            f"{before:.2f} to {after:.2f} V",
+            after,
+            # no better place than where it stood is a result, so only a loss is outside
+            Window(LEAST_OF_BEFORE * before, None),
+            (f"{before:.2f} V", ""),
+            stale=found.stale,
+        )
+        step = replace(
+            step,
+            results=(peak,),
+            advice=_peaked_words(values, level_v, after),
+            cost="the peak was not found again",
+        )
+    return conclude(step, (found,), retake=found.ask)
+
+
+def _peaked_words(values: Mapping[str, float], level_v: float, after_v: float) -> tuple[str, ...]:
+    turned = values["turns"]
+    words = "left where it stood" if turned == 0 else turns(turned)
+    return (f"Turned: {words}.", *_level_words(level_v, after_v))
+
+
+def _level_words(level_v: float, after_v: float) -> tuple[str, ...]:
+    advised = advised_level_v(level_v, after_v)
+    if advised < level_v:
+        return (
+            f"{after_v:.1f} V is more than the movement needs: generator down to "
+            f"{engineering(advised, 'V')} for the next.",
+        )
+    if advised > level_v:
+        return (f"Little to see: generator up to {engineering(advised, 'V')} for the next.",)
+    return ()
+
+
+def advised_level_v(level_v: float, reading_v: float, target_v: float = REFERENCE_AVC_V) -> float:
+    """Generator level for the next movement: the least that moves the indicator well.
+
+    Down by 6 or 12 dB when the reading has risen past 1.5 or 2.5 times the target, up when it
+    stands below half of it; otherwise as it is.
+    """
+    ratio = reading_v / target_v
+    factor = 1.0
+    if ratio > 2.5:
+        factor = 0.25
+    elif ratio > 1.5:
+        factor = 0.5
+    elif ratio < 0.5:
+        factor = 2.0
+    return level_v * factor

@@ -1,0 +1,138 @@
+"""Surveys of the IF: the generator moved through it, cores untouched or as left."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.settings import setting
+from glowdial.core.journey.readings import asked_at
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Result, result
+from glowdial.core.language.quantities import AVC_VOLTS, khz
+from glowdial.core.language.verdicts import Window, symmetric
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import AVC
+from glowdial.core.physics.resonance import vertex
+
+STAGE = "IF"
+SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
+SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
+CENTRE_TOLERANCE = 0.003
+NORM_LINE_V = 230.0
+POINT = "point"
+LEAST_POINTS = 3
+
+
+def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
+    """The generator on the IF, clipped to the mixer's grid."""
+    change = setting(
+        injection="mixer grid",
+        line_v=facts.line_v or NORM_LINE_V,
+        generator_hz=facts.intermediate_frequency_hz,
+    )
+    return Recipe(doing, change.but(**settings))
+
+
+def spread_hz(facts: ReceiverFacts, reach_hz: float) -> tuple[float, ...]:
+    """Generator frequencies of a survey that begins today, the IF in their middle."""
+    centre = facts.intermediate_frequency_hz
+    count = round(reach_hz / SURVEY_STEP_HZ)
+    return tuple(centre + n * SURVEY_STEP_HZ for n in range(-count, count + 1))
+
+
+def survey_asks(
+    facts: ReceiverFacts, frequencies_hz: tuple[float, ...], level_v: float
+) -> list[Ask]:
+    """One question a frequency: the AVC at the same level."""
+    return [
+        asked_at(
+            Ask(
+                POINT,
+                f"Move the generator to {khz(frequency)} at the same level and read the AVC.",
+                (Field("avc", "AVC", AVC_VOLTS, measurand=AVC),),
+                "-1.4",
+                recipe=if_recipe(
+                    facts, Doing.READ, generator_hz=frequency, generator_emf_v=level_v
+                ),
+                called=khz(frequency),
+            ),
+            generator_hz=frequency,
+        )
+        for frequency in frequencies_hz
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyCurve:
+    """AVC volts (magnitude) against generator frequency, and the oldest of its readings."""
+
+    frequency_hz: tuple[float, ...]
+    avc_v: tuple[float, ...]
+    oldest: Answer
+
+    @property
+    def peak_hz(self) -> float:
+        """Vertex of the curve."""
+        return vertex(np.array(self.frequency_hz), np.array(self.avc_v))
+
+
+def survey_curve(record: JobRecord, *, left: bool = False) -> SurveyCurve | None:
+    """The points so far of the survey as found, or as left; None below three."""
+    answers = record.of_step(SURVEY_LEFT if left else SURVEY)
+    points = {a.asked_at("generator_hz"): a for a in answers if a.ask == POINT}
+    if len(points) < LEAST_POINTS:
+        return None
+    frequencies = tuple(sorted(points))
+    volts = tuple(abs(points[f].values["avc"]) for f in frequencies)
+    return SurveyCurve(frequencies, volts, next(a for a in answers if a.ask == POINT))
+
+
+def centre_window(facts: ReceiverFacts) -> Window:
+    """Where the IF may peak."""
+    nominal = facts.intermediate_frequency_hz
+    return symmetric(nominal, CENTRE_TOLERANCE * nominal)
+
+
+def peak_result(
+    facts: ReceiverFacts,
+    curve: SurveyCurve,
+    answer: Answer,
+    *,
+    stale: bool = False,
+    as_found: bool = False,
+) -> Result:
+    """Where a curve peaks, against the IF."""
+    window = centre_window(facts)
+    return result(
+        answer,
+        "peaks at",
+        khz(curve.peak_hz),
+        curve.peak_hz,
+        window,
+        (khz(window.low or 0.0), khz(window.high or 0.0)),
+        stale=stale,
+        as_found=as_found,
+    )
+
+
+def side_words(curve: SurveyCurve) -> tuple[str, ...]:
+    """What both ends of a survey read."""
+    low, high = curve.avc_v[0], curve.avc_v[-1]
+    reach = (curve.frequency_hz[-1] - curve.frequency_hz[0]) / 2e3
+    return (f"{reach:.0f} kHz below it reads {low:.2f} V, {reach:.0f} kHz above {high:.2f} V.",)
+
+
+def survey_plot(found: SurveyCurve | None, left: SurveyCurve | None) -> Plot | None:
+    """The curves so far, as found and as left."""
+    lines = tuple(
+        PlotLine(name, role, tuple(f / 1e3 for f in curve.frequency_hz), curve.avc_v)
+        for name, role, curve in (("as found", "found", found), ("as left", "measured", left))
+        if curve is not None
+    )
+    if not lines:
+        return None
+    title = "IF as found and as left" if left else "IF as found"
+    return Plot(title, "generator (kHz)", "AVC (V)", lines)

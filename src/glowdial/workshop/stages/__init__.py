@@ -1,0 +1,1 @@
+"""What single stages want of the workshop beyond their rules: stock, photos, the matrix."""

@@ -1,0 +1,222 @@
+"""The voltage chart: loading against a resistor network, scaling, heaters, currents, leak logic."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from builders import a_record, aligned, an_answer, tidewater_facts, walked
+from glowdial.bench.simulated import SimulatedBench
+from glowdial.core.bench.equipment import Equipment, MeterLimits
+from glowdial.core.journey.conditions import instruments_of
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Status, Step
+from glowdial.core.model.facts import ChartFigure, ReceiverFacts
+from glowdial.core.model.measurands import electrode
+from glowdial.core.physics.supply.line_current import heater_volts
+from glowdial.core.plan.journey import journey
+from glowdial.core.stages.bring_up.voltage_chart import (
+    chart_lines,
+    chart_meter_ohm,
+    heater_lines,
+    stage_currents,
+)
+from glowdial.demo.fill import demo_sheet
+from glowdial.sim.condition import CapacitorFault, DeviceFault, ResistorFault
+from glowdial.sim.state import BenchState
+from glowdial.workshop.sheets import facts_of, read_sheet
+
+
+def demo_facts(name: str) -> ReceiverFacts:
+    return facts_of(read_sheet(demo_sheet(name)).model_dump(mode="json"))
+
+
+KITCHEN, FARM = demo_facts("pantry-five"), demo_facts("sheepwalk-four")
+TUNER = demo_facts("lintel-tuner")
+
+
+def test_a_meter_takes_what_the_divider_that_it_makes_takes() -> None:
+    """Solved as a network of conductances, the meter one of them."""
+    line = next(x for x in chart_lines(KITCHEN.circuit, KITCHEN.supply, (), None) if x.open_v > 60)
+    for meter_ohm in (20e3, 250e3, 11e6):
+        conductance = np.array([[1.0 / line.source_ohm + 1.0 / meter_ohm]])
+        volts = np.linalg.solve(conductance, np.array([line.open_v / line.source_ohm]))[0]
+        assert line.read_v(1.0, meter_ohm) == pytest.approx(volts, rel=1e-12)
+        assert line.read_v(0.9, meter_ohm) == pytest.approx(0.9 * volts)
+
+
+def test_the_charts_own_meter_is_taken_out_before_ours_is_put_in() -> None:
+    figure = ChartFigure("V3", "plate", 62.0)
+    (line,) = [
+        x
+        for x in chart_lines(KITCHEN.circuit, KITCHEN.supply, (figure,), 1000.0)
+        if (x.stage, x.electrode) == ("V3", "plate")
+    ]
+    assert chart_meter_ohm(62.0, 1000.0) == 250e3 and math.isinf(chart_meter_ohm(62.0, None))
+    assert line.from_sheet and line.open_v > 62.0
+    assert line.read_v(1.0, 250e3) == pytest.approx(62.0)
+    assert 62.0 < line.read_v(1.0, 11e6) < line.open_v
+
+
+def test_a_charts_own_names_and_odd_electrodes_are_kept() -> None:
+    document = json.loads(demo_sheet("tidewater-six"))
+    points = [
+        {"tube": "V2", "electrode": "Anode", "volts": 226},
+        {"tube": "V2", "electrode": "suppressor", "volts": 0.5},
+        {"tube": "V9", "electrode": "target", "volts": 120},
+    ]
+    document["voltage_chart"]["points"] = points
+    facts = facts_of(read_sheet(json.dumps(document)).model_dump(mode="json"))
+    lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
+    assert [x.label for x in lines] == ["V2 plate", "V2 suppressor", "V9 target"]
+    assert all(x.from_sheet for x in lines)
+
+
+def test_every_figure_stands_where_a_sound_simulated_set_stands() -> None:
+    for facts in (KITCHEN, FARM, TUNER):
+        bench = SimulatedBench(aligned(facts), BenchState(line_v=facts.line_v or 230.0))
+        lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
+        assert len(lines) >= 10
+        for line in lines:
+            read = bench.read(electrode(line.stage, line.electrode))
+            window = line.window(1.0, 11e6)
+            assert window.low is not None and window.high is not None
+            assert window.low <= read <= window.high, line.label
+
+
+def test_a_strings_heaters_share_the_line_and_add_up_to_it() -> None:
+    heaters = KITCHEN.circuit.heaters
+    for line_v in (180.0, 230.0, 245.0):
+        volts = heater_volts(heaters, line_v, 230.0)
+        current = [v / h.volts for v, h in zip(volts, heaters.heaters, strict=True)]
+        assert max(current) == pytest.approx(min(current), rel=1e-6)  # one current, one share
+        dropper_v = line_v - sum(volts)
+        assert 0.4 * line_v < dropper_v < 0.6 * line_v
+    lines = heater_lines(KITCHEN.circuit, 230.0, 230.0)
+    assert [w.nominal for _, w in lines] == pytest.approx([14.0, 12.6, 14.0, 45.0, 31.0], rel=2e-3)
+
+
+def test_currents_follow_from_the_resistors_and_the_energy_adds_up() -> None:
+    receiver = aligned(KITCHEN)
+    power = receiver.power.at(BenchState(line_v=230.0))
+    for stage in KITCHEN.circuit.stages:
+        point = power.points[stage.name]
+        found = stage_currents(
+            stage, power.node_v[stage.feed], point.plate_v, point.cathode_v, point.screen_v or None
+        )
+        assert found is not None
+        assert found.cathode_a == pytest.approx(point.total_a, rel=1e-2)
+        # what the plate's path takes from the feed is the plate's heat and both resistors'
+        drawn_w = point.plate_a * power.node_v[stage.feed]
+        resistors_w = point.plate_a**2 * stage.plate_ohm + point.plate_a * point.cathode_v
+        if stage.screen_ohm > 0.0 or point.screen_a == 0.0:
+            assert found.plate_w == pytest.approx(drawn_w - resistors_w, rel=0.02)
+
+
+def charted(facts: ReceiverFacts, *faults: object, kit: Equipment | None = None) -> Step:
+    """The chart of a simulated set with what ails it, measured as the step's recipes say."""
+    receiver = aligned(facts, faults=faults)
+    record = before_chart(facts)
+    for _ in range(12):
+        state = journey(facts, record, kit or Equipment())
+        step = state.step("bring-up.chart")
+        if step.ask is None or step.retake:
+            return step
+        bench = SimulatedBench(receiver, BenchState(line_v=facts.line_v or 230.0))
+        assert step.ask.recipe is not None
+        bench.apply(step.ask.recipe.change)
+        values = {f.name: bench.read(f.measurand) for f in step.ask.fields if f.measurand}
+        seq = max(a.seq for a in record.answers) + 1
+        then = instruments_of(kit or Equipment(), step.ask)
+        answer = replace(an_answer(seq, step.key, step.ask.key, values), instruments=then)
+        record = replace(record, answers=(*record.answers, answer))
+    raise AssertionError("the chart did not end")
+
+
+def before_chart(facts: ReceiverFacts) -> JobRecord:
+    record = walked(facts, "bring-up.ramp")
+    return a_record(*record.answers)
+
+
+@pytest.mark.parametrize("facts", [KITCHEN, FARM, TUNER, tidewater_facts()], ids=lambda f: f.title)
+def test_a_sound_set_is_inside_everywhere(facts: ReceiverFacts) -> None:
+    step = charted(facts)
+    outside = [r.label for r in step.results if r.judgement.verdict.outside]
+    assert (step.status, outside) == (Status.DONE, [])
+
+
+def test_a_leaky_coupling_capacitor_is_told_from_a_gassy_tube() -> None:
+    leaky = charted(KITCHEN, CapacitorFault("V4", "coupling", 3e6))
+    assert leaky.status is Status.TROUBLE
+    assert any("the coupling capacitor from V3 leaks" in line for line in leaky.advice)
+    # a tube whose own grid is pulled up, and stays so with the capacitor lifted
+    gassy = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in gassy.answers)
+    nodes = an_answer(seq + 1, "bring-up.chart", "supply", {"line": 230.0, "b_plus": 166.0})
+    volts = {"plate": 150.0, "screen": 160.0, "cathode": 11.0, "grid": 3.0}
+    read = an_answer(seq + 2, "bring-up.chart", "V4", volts)
+    state = replace(gassy, answers=(*gassy.answers, nodes, read))
+    asked = journey(KITCHEN, state).step("bring-up.chart")
+    lifted = next(a for a in (asked.ask, *asked.others) if a and a.key == "V4-lifted")
+    assert lifted.makes == (("lifted lead", "coupling capacitor at V3 plate"),)
+    assert any("Never pull a tube of a series string" in line for line in asked.advice)
+    stays = an_answer(seq + 3, "bring-up.chart", "V4-lifted", {"grid": 2.8})
+    told = journey(KITCHEN, replace(state, answers=(*state.answers, stays)))
+    assert any("V4 is gassy" in line for line in told.step("bring-up.chart").advice)
+
+
+@pytest.mark.parametrize(
+    ("fault", "words"),
+    [
+        (DeviceFault("V4", 0.15), "V4 draws too little"),
+        (ResistorFault("V2", "screen", 3.0), "V2"),
+        (CapacitorFault("V1", "screen bypass", 20e3), "V1's screen is low"),
+        (ResistorFault("V4", "cathode", 0.3), "V4"),
+    ],
+)
+def test_a_faulty_stage_is_named_with_its_likely_cause(fault: object, words: str) -> None:
+    step = charted(KITCHEN, fault)
+    assert step.status is Status.TROUBLE
+    assert any(line.startswith(words) for line in step.advice), step.advice
+
+
+def test_a_risen_ballast_shows_in_all_heaters_together() -> None:
+    receiver = aligned(KITCHEN, dropper=1.25)
+    volts = receiver.power.heater_v(BenchState(line_v=230.0))
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in record.answers)
+    nodes = an_answer(seq + 1, "bring-up.chart", "supply", {"line": 230.0, "b_plus": 166.0})
+    heaters = an_answer(seq + 2, "bring-up.chart", "heaters", volts)
+    step = journey(KITCHEN, replace(record, answers=(*record.answers, nodes, heaters))).step(
+        "bring-up.chart"
+    )
+    assert any("the dropper or ballast has risen" in line for line in step.advice)
+    low = [r for r in step.results if r.label.endswith("heater")]
+    assert all(r.judgement.verdict.value == "low" for r in low) and len(low) == 5
+
+
+def test_a_poor_meter_narrows_nothing_but_moves_the_windows() -> None:
+    poor = Equipment(meter=MeterLimits("old meter", 200e3))
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in record.answers)
+    nodes = an_answer(seq + 1, "bring-up.chart", "supply", {"line": 207.0, "b_plus": 150.0})
+    record = replace(record, answers=(*record.answers, nodes))
+
+    def expected(kit: Equipment) -> str:
+        step = journey(KITCHEN, record, kit).step("bring-up.chart")
+        ask = next(a for a in (step.ask, *step.others) if a and a.key == "V3")
+        return ask.expected_text
+
+    good_v, poor_v = (float(expected(k).split()[0]) for k in (Equipment(), poor))
+    (plate,) = [
+        x
+        for x in chart_lines(KITCHEN.circuit, KITCHEN.supply, (), None)
+        if (x.stage, x.electrode) == ("V3", "plate")
+    ]
+    assert poor_v == pytest.approx(plate.open_v * 0.9 / (1 + plate.source_ohm / 200e3), rel=0.01)
+    assert good_v == pytest.approx(plate.open_v * 0.9 / (1 + plate.source_ohm / 10e6), rel=0.01)
+    assert poor_v < 0.9 * good_v
