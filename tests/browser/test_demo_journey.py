@@ -21,15 +21,13 @@ def dial_errors_hz(address: str, job: str) -> dict[float, float]:
     with urllib.request.urlopen(f"{address}/api/jobs/{job}/document") as answer:
         document = json.load(answer)
     withdrawn = {w["answer_seq"] for w in document["withdrawals"]}
-    latest = {
-        (a["step"], a["ask"]): a["id"] for a in document["answers"] if a["seq"] not in withdrawn
+    marks = {
+        a["id"]: a["point"]["dial_hz"]
+        for a in document["answers"]
+        if a["step"] in ("dial.bc", "dial.sw") and a["seq"] not in withdrawn
     }
-    values = {r["answer_id"]: r["value"] for r in document["readings"]}
-    return {
-        float(ask): values[key] - float(ask)
-        for (step, ask), key in latest.items()
-        if step in ("dial.bc", "dial.sw")
-    }
+    read = [r for r in document["observations"] if r["answer_id"] in marks]
+    return {marks[r["answer_id"]]: r["value"] - marks[r["answer_id"]] for r in read}
 
 
 def test_from_opening_to_printed_report(page: BenchPage, serve: Callable[..., str]) -> None:

@@ -13,15 +13,16 @@ from browser.walk import work
 from glowdial.bench.hands import carry_out
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
+from glowdial.core.bench.movements import movement_of
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.dial.steps import dial_curve
-from glowdial.core.stages.intermediate.steps import aligning
+from glowdial.core.stages.intermediate.steps import DECIDE
 from glowdial.demo.fill import START
 from glowdial.sim.condition import neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.bench_work import as_it_stands, movement
+from glowdial.workshop.bench_work import as_it_stands
 from glowdial.workshop.jobs import job_page
 from glowdial.workshop.workshop import Workshop
 
@@ -43,10 +44,9 @@ class Hands:
         ask = view.journey.step(page.state()[1]).ask
         assert ask is not None and ask.recipe is not None
         self._bench.apply(as_it_stands(view.record))
-        step, reach = movement(view.facts, ask)
-        done = carry_out(
-            ask.recipe, self._bench, already_turned=0.0, step_turns=step, reach_turns=reach
-        )
+        adjuster = ask.recipe.adjuster
+        step, reach = movement_of(view.facts.adjuster(adjuster) if adjuster else None)
+        done = carry_out(ask, self._bench, already_turned=0.0, step_turns=step, reach_turns=reach)
         return typed_line(ask, done.values)
 
 
@@ -59,8 +59,8 @@ def make_the_sheet(page: BenchPage, address: str) -> None:
         ("Maker", "Orlwick"),
         ("Model", "Slipway Five"),
         ("IF (kHz)", "4 MHz"),
-        ("from (kHz)", "540"),
-        ("to (kHz)", "1600"),
+        ("From (kHz)", "540"),
+        ("To (kHz)", "1600"),
     ):
         page.fill(label, text)
     page.press(Keys.ENTER)
@@ -88,7 +88,9 @@ def test_bands_and_if_are_enough_and_typed_readings_alone_do(
     work(page, typist=Hands(workshop, facts).type_reading)
 
     view = job_page(workshop, 1)
-    assert view.closed_at is not None and aligning(view.record)
+    decided = view.record.latest(DECIDE, "decision")
+    assert view.closed_at is not None
+    assert decided is not None and decided.texts["decision"] == "align"
     curve = dial_curve(view.record, facts.bands[0])
     assert curve is not None
     assert {m.dial_hz: m.error_hz for m in curve.marks if abs(m.error_hz) > 0.005 * m.dial_hz} == {}

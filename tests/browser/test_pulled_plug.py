@@ -22,6 +22,7 @@ from browser.page import BenchPage
 from browser.walk import close_with_reason, take_at_bench, work
 from glowdial.core.bench.movements import peak_by_turning
 from glowdial.core.bench.recipe import Doing
+from glowdial.core.model.measurands import Kind
 from glowdial.demo.fill import START, tidewater_sheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.bench_work import as_it_stands
@@ -138,15 +139,17 @@ class Hands:
             return ask.example
         recipe = ask.recipe
         stands = as_it_stands(view.record)
-        self._hands.tell(f"CLIP {'ON' if stands.oscillator_stopped else 'OFF'}")
-        self._hands.tell(f'INJ "{recipe.injection or ""}"')
-        if any(meter.startswith("ripple") for _, meter in recipe.meters):
+        self._hands.tell(f"CLIP {'ON' if stands.get('oscillator_stopped') else 'OFF'}")
+        self._hands.tell(f'INJ "{recipe.change.get("injection") or ""}"')
+        wanted = [f.measurand for f in ask.fields if f.measurand and f.required]
+        if any(m.kind is Kind.RIPPLE for m in wanted):
             return self._around_the_filter()
-        if recipe.meters and recipe.meters[0][1].startswith(MOVED):
+        places = {m.place for m in wanted if m.kind is not Kind.TURN} - {"line"}
+        if recipe.doing is Doing.READ and any(p.startswith(MOVED) for p in places):
             # leads that go from place to place: read off, and typed
             return ask.example
-        probe = next((meter for _, meter in recipe.meters if meter != "line"), "avc")
-        self._hands.tell(f"PROB {probe}")
+        probe = next(iter(places), "avc") if recipe.doing is Doing.READ else "avc"
+        self._hands.tell(f"PROB {probe if probe != 'generator' else 'avc'}")
         if recipe.doing is Doing.PEAK:
             return self._peak(str(recipe.adjuster))
         return take_at_bench(page)

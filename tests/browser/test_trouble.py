@@ -83,7 +83,7 @@ def test_the_second_window_is_told_and_loses_nothing(
     page.driver.execute_script("document.querySelector('[data-testid=line]').focus()")
     page.type_over("58 0")
     page.press(Keys.ENTER)
-    page.wait("the other window's entry", lambda: page.state()[2] == "40")
+    page.wait("the other window's entry", lambda: page.state()[2] == "held@line_v=92")
     page.wait(
         "the log", lambda: "57.0" in page.text("log-line") or "0.0 V" in page.text("log-line")
     )

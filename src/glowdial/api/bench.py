@@ -12,7 +12,7 @@ from glowdial.api.push import EVENTS, live
 from glowdial.api.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.core.bench.movements import TURN_STEPS
 from glowdial.core.bench.watch import WATCHED, guard_of
-from glowdial.core.language.quantities import turn_entry
+from glowdial.core.language.quantities import engineering, turn_entry
 from glowdial.workshop.bench_work import BenchView, bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
 from glowdial.workshop.jobs import HAND, LINK_WORDS, SIMULATED
@@ -127,7 +127,7 @@ class BenchShape(BaseModel):
     dial: str
     meters: list[MeterShape]
     held_step: str
-    held_v: float | None
+    held: str
     peak_words: str
     turned: str
 
@@ -143,7 +143,7 @@ class BenchShape(BaseModel):
             generator=view.generator,
             dial=view.dial,
             held_step=view.held_step,
-            held_v=view.held_v,
+            held=engineering(view.held_v, "V") if view.held_v is not None else "",
             peak_words=view.peak_words,
             turned=view.turned,
             meters=[

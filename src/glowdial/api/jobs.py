@@ -16,6 +16,7 @@ from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
 from glowdial.workshop.jobs import (
     LINK_WORDS,
+    SIMULATED,
     JobPage,
     OpenCommand,
     ShelfLine,
@@ -173,6 +174,7 @@ class JobShape(BaseModel):
     visits: list[VisitShape]
     parked: int
     thinking: bool
+    bench_turns: bool
     link_words: str
 
     @classmethod
@@ -206,6 +208,7 @@ class JobShape(BaseModel):
             next_step=view.journey.next_key,
             set_id=view.set_id,
             thinking=view.journey.thinking,
+            bench_turns=view.link == SIMULATED,
             link_words=LINK_WORDS[view.link],
             visits=[VisitShape.of(v) for v in view.visits],
             parked=sum(PARKED_FORM.waits(e) for e in view.record.register(PARKED)),

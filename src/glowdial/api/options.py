@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from fastapi import APIRouter
 from pydantic import BaseModel
 
 from glowdial.core.bench.equipment import LIMITS
-from glowdial.sheets.template_form import MOST_BANDS, TEMPLATE_CHASSIS, TEMPLATE_RECTIFIERS
+from glowdial.sheets.template_form import (
+    FORM_FIELDS,
+    MOST_BANDS,
+    TEMPLATE_CHASSIS,
+    TEMPLATE_RECTIFIERS,
+)
 from glowdial.workshop.instruments import KINDS as INSTRUMENT_KINDS
 from glowdial.workshop.jobs import SOURCE_WORDS
 from glowdial.workshop.stages.stock import KINDS, SAFETY_CLASSES
@@ -35,6 +42,15 @@ class SourceOption(BaseModel):
     label: str
 
 
+class FormFieldOption(BaseModel):
+    """A field of the template's form, in its group: model, band or supply."""
+
+    group: str
+    name: str
+    label: str
+    example: str
+
+
 class OptionsShape(BaseModel):
     instruments: list[KindOption]
     stock_kinds: list[str]
@@ -43,6 +59,7 @@ class OptionsShape(BaseModel):
     chassis: list[str]
     rectifiers: list[str]
     most_bands: int
+    template: list[FormFieldOption]
 
 
 @router.get("", operation_id="getOptions")
@@ -66,4 +83,5 @@ def get_options() -> OptionsShape:
         chassis=list(TEMPLATE_CHASSIS),
         rectifiers=list(TEMPLATE_RECTIFIERS),
         most_bands=MOST_BANDS,
+        template=[FormFieldOption(**asdict(f)) for f in FORM_FIELDS],
     )

@@ -8,6 +8,7 @@ from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
 from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.safety.cautions import Danger, caution
+from glowdial.core.stages.intake.steps import VISITS_PANEL
 from glowdial.workshop.jobs import JobPage
 
 
@@ -176,6 +177,7 @@ class StepShape(BaseModel):
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
+    asks_in_panel: bool
     alarm: str
 
 
@@ -212,6 +214,7 @@ def step_shape(view: JobPage, step: Step) -> StepShape:
         plot=PlotShape.of(step.plot) if step.plot else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
-        panels=list(step.panels),
+        panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
+        asks_in_panel=step.asks_in_panel,
         alarm=step.alarm,
     )

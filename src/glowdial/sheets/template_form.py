@@ -6,6 +6,7 @@ its field.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 from pydantic import Field
@@ -40,6 +41,40 @@ TEMPLATE_RECTIFIERS = (
     RectifierKind.SILICON,
     RectifierKind.SELENIUM,
     RectifierKind.GAS,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class FormField:
+    """A field of the form as a page asks for it: the group it stands in, its label, an example."""
+
+    group: str
+    name: str
+    label: str
+    example: str
+
+
+MODEL, SUPPLY, BAND = "model", "supply", "band"
+FORM_FIELDS = (
+    FormField(MODEL, "maker", "Maker", "Orlwick"),
+    FormField(MODEL, "model", "Model", "Slipway Five"),
+    FormField(MODEL, "intermediate_frequency", "IF (kHz)", "455"),
+    FormField(BAND, "name", "Band", "Broadcast"),
+    FormField(BAND, "low", "From (kHz)", "540"),
+    FormField(BAND, "high", "To (kHz)", "1600"),
+    FormField(BAND, "low_mark", "Low mark", "600"),
+    FormField(BAND, "high_mark", "High mark", "1400"),
+    FormField(SUPPLY, "mains", "Mains (V)", "230"),
+    FormField(SUPPLY, "secondary", "Winding, unloaded (V, one half)", "290"),
+    FormField(SUPPLY, "b_plus", "B+ at the last capacitor (V)", "235"),
+    FormField(SUPPLY, "b_plus_current", "B+ current (mA)", "60"),
+    FormField(SUPPLY, "b_plus_resistance", "B+ to chassis, cold", "150k"),
+    FormField(SUPPLY, "reservoir", "First filter (uF)", "16"),
+    FormField(SUPPLY, "filter_resistance", "Filter resistor or choke", "1k2"),
+    FormField(SUPPLY, "filter_capacitor", "Second filter (uF)", "16"),
+    FormField(SUPPLY, "rectifier_drop", "Rectifier drop (V)", "55"),
+    FormField(SUPPLY, "rectifier_drop_current", "at (mA)", "125"),
+    FormField(SUPPLY, "sensitivity", "Sensitivity, 10 dB (uV EMF)", "25"),
 )
 
 

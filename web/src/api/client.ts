@@ -11,6 +11,8 @@ export type PlotData = Schemas["PlotShape"];
 export type Bench = Schemas["BenchShape"];
 export type Problem = Schemas["Problem"];
 export type StageState = Schemas["StageShape"];
+export type Live = Schemas["LiveShape"];
+export type Options = Schemas["OptionsShape"];
 
 /** An answer that is not a success, in the words of the server. */
 export class ProblemError extends Error {
@@ -20,6 +22,20 @@ export class ProblemError extends Error {
 }
 
 export const client = createClient<paths>();
+
+const WHO = "glowdial.who";
+
+/** Who is at the bench, as it was said here. */
+export const who = () => localStorage.getItem(WHO) ?? "";
+export const setWho = (name: string) => localStorage.setItem(WHO, name.trim());
+
+// headers carry plain letters only
+client.use({
+  onRequest({ request }) {
+    const name = who().replace(/[^\x20-\x7e]/g, "?");
+    if (name && request.method !== "GET") request.headers.set("Bench-Hand", name);
+  },
+});
 
 const OFFLINE: Problem = {
   type: "offline",

@@ -14,6 +14,13 @@ export const shelfQuery = infiniteQueryOptions({
   getNextPageParam: (page) => page.cursor,
 });
 
+/** What may be chosen: it does not change while the server runs. */
+export const optionsQuery = queryOptions({
+  queryKey: ["options"],
+  staleTime: Infinity,
+  queryFn: () => unwrap(client.GET("/api/options")),
+});
+
 export const sheetsQuery = queryOptions({
   queryKey: ["sheets"],
   queryFn: () => unwrap(client.GET("/api/sheets")),

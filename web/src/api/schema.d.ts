@@ -757,6 +757,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Await Known
+         * @description One event when nothing of the job is being worked out any more: then it is read anew.
+         */
+        get: operations["awaitKnown"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/matrix": {
         parameters: {
             query?: never;
@@ -1001,6 +1021,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/reopenings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Reopening
+         * @description Open a job again that was handed over, with the reason.
+         */
+        post: operations["postReopening"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/report": {
         parameters: {
             query?: never;
@@ -1010,7 +1050,7 @@ export interface paths {
         };
         /**
          * Get Report
-         * @description The report as it stands.
+         * @description The report as it stands; of a job that was handed over, as it was told.
          */
         get: operations["getReport"];
         put?: never;
@@ -1095,6 +1135,26 @@ export interface paths {
          * @description Withdraw an entry; it stays in the log, struck through.
          */
         post: operations["postWithdrawal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Options
+         * @description Everything that a page offers to choose from.
+         */
+        get: operations["getOptions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1356,14 +1416,9 @@ export interface components {
         AnswerRequest: {
             /**
              * Ask
-             * @example 100
+             * @example held@line_v=230
              */
             ask: string;
-            /**
-             * Captured
-             * @default false
-             */
-            captured: boolean;
             /**
              * Choice
              * @description which proposal for a part, from 0
@@ -1395,8 +1450,13 @@ export interface components {
              */
             version: number;
         };
-        /** AskShape */
+        /**
+         * AskShape
+         * @description A question: ``key`` tells it apart within its step, ``called`` is its short word.
+         */
         AskShape: {
+            /** Called */
+            called: string;
             /** Confirm */
             confirm: boolean;
             /** Example */
@@ -1457,22 +1517,30 @@ export interface components {
          * @description The bench panel.
          */
         BenchShape: {
+            /** By Hand */
+            by_hand: boolean;
             /** Dial */
             dial: string;
             /** Generator */
             generator: string;
+            /** Held */
+            held: string;
             /** Held Step */
             held_step: string;
-            /** Held V */
-            held_v: number | null;
             /** Link */
             link: string;
+            /** Link Words */
+            link_words: string;
             /** Meters */
             meters: components["schemas"]["MeterShape"][];
             /** Peak Words */
             peak_words: string;
+            /** Turn Steps */
+            turn_steps: components["schemas"]["TurnStep"][];
             /** Turned */
             turned: string;
+            /** Watchable */
+            watchable: components["schemas"]["Watchable"][];
         };
         /** BridgeAnswer */
         BridgeAnswer: {
@@ -1862,6 +1930,20 @@ export interface components {
              */
             resistance_ohm: number;
         };
+        /**
+         * FormFieldOption
+         * @description A field of the template's form, in its group: model, band or supply.
+         */
+        FormFieldOption: {
+            /** Example */
+            example: string;
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
         /** GapShape */
         GapShape: {
             /** Instead */
@@ -1897,6 +1979,20 @@ export interface components {
              * @example 180
              */
             low: string;
+        };
+        /**
+         * GuardShape
+         * @description The guard reading.
+         */
+        GuardShape: {
+            /** Alarm */
+            alarm: boolean;
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /** Words */
+            words: string;
         };
         /**
          * Health
@@ -2028,6 +2124,8 @@ export interface components {
         JobShape: {
             /** Adjusters */
             adjusters: components["schemas"]["AdjusterShape"][];
+            /** Bench Turns */
+            bench_turns: boolean;
             /** Changeables */
             changeables: string[];
             /** Closed At */
@@ -2036,6 +2134,8 @@ export interface components {
             job_id: number;
             /** Link */
             link: string;
+            /** Link Words */
+            link_words: string;
             /** Log */
             log: components["schemas"]["LogShape"][];
             /** Next Step */
@@ -2060,6 +2160,8 @@ export interface components {
             switched_off: components["schemas"]["SwitchedShape"][];
             /** Temporaries */
             temporaries: components["schemas"]["TemporaryShape"][];
+            /** Thinking */
+            thinking: boolean;
             /** Title */
             title: string;
             /** Version */
@@ -2071,6 +2173,18 @@ export interface components {
         Kept: {
             /** Id */
             id: number;
+        };
+        /**
+         * KindOption
+         * @description A kind of instrument with the limits that are kept of it.
+         */
+        KindOption: {
+            /** Kind */
+            kind: string;
+            /** Limits */
+            limits: components["schemas"]["LimitOption"][];
+            /** Shows Traces */
+            shows_traces: boolean;
         };
         /** LampAnswer */
         LampAnswer: {
@@ -2111,6 +2225,15 @@ export interface components {
             /** Turns */
             turns: string;
         };
+        /** LimitOption */
+        LimitOption: {
+            /** Example */
+            example: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
         /** LineRequest */
         LineRequest: {
             /**
@@ -2144,10 +2267,7 @@ export interface components {
         LineShape: {
             /** Asks Owner */
             asks_owner: boolean;
-            /**
-             * At
-             * Format: date-time
-             */
+            /** At */
             at: string;
             /** Details */
             details: string;
@@ -2165,6 +2285,30 @@ export interface components {
             seq: number;
             /** Title */
             title: string;
+        };
+        /**
+         * LiveShape
+         * @description One live reading: how it is shown and typed, the peak held, where it stands, the pitch that
+         *     follows it, whether that must be heard, and the guard reading.
+         */
+        LiveShape: {
+            guard: components["schemas"]["GuardShape"] | null;
+            /** Held */
+            held: number;
+            /** Held Text */
+            held_text: string;
+            /** Must Sound */
+            must_sound: boolean;
+            /** Text */
+            text: string;
+            /** Tone Hz */
+            tone_hz: number;
+            /** Typed */
+            typed: string;
+            /** Value */
+            value: number;
+            /** Words */
+            words: string;
         };
         /**
          * LoadKind
@@ -2213,10 +2357,7 @@ export interface components {
         };
         /** LogShape */
         LogShape: {
-            /**
-             * At
-             * Format: date-time
-             */
+            /** At */
             at: string;
             /** Can Withdraw */
             can_withdraw: boolean;
@@ -2423,6 +2564,25 @@ export interface components {
             /** Id */
             id: number;
         };
+        /** OptionsShape */
+        OptionsShape: {
+            /** Chassis */
+            chassis: string[];
+            /** Instruments */
+            instruments: components["schemas"]["KindOption"][];
+            /** Most Bands */
+            most_bands: number;
+            /** Rectifiers */
+            rectifiers: string[];
+            /** Safety Classes */
+            safety_classes: string[];
+            /** Sources */
+            sources: components["schemas"]["SourceOption"][];
+            /** Stock Kinds */
+            stock_kinds: string[];
+            /** Template */
+            template: components["schemas"]["FormFieldOption"][];
+        };
         /** PartAnswer */
         PartAnswer: {
             /** Inside */
@@ -2565,6 +2725,8 @@ export interface components {
             measured_words: string;
             /** Name */
             name: string;
+            /** Rating */
+            rating: string;
             /** Ref */
             ref: string;
             /** Settled */
@@ -2573,10 +2735,6 @@ export interface components {
             use: string;
             /** Value */
             value: string;
-            /** Volts */
-            volts: number | null;
-            /** Watts */
-            watts: number | null;
         };
         /**
          * PartUse
@@ -2591,12 +2749,6 @@ export interface components {
             /** School */
             school: string;
         };
-        /**
-         * Place
-         * @description On which side of the first filter capacitor the resistor sits.
-         * @enum {string}
-         */
-        Place: "ahead of the reservoir" | "behind the reservoir";
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -2673,6 +2825,8 @@ export interface components {
             from_stock: boolean;
             /** Inside */
             inside: boolean;
+            /** Taken */
+            taken: boolean;
             /** Value */
             value: number;
             /** Words */
@@ -2863,6 +3017,8 @@ export interface components {
             lines: components["schemas"]["LineShape"][];
             /** Name */
             name: string;
+            /** Pictures */
+            pictures: boolean;
             /** Purpose */
             purpose: string;
             /** Title */
@@ -2875,6 +3031,19 @@ export interface components {
         };
         /** RemoveRequest */
         RemoveRequest: {
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
+        /** ReopenRequest */
+        ReopenRequest: {
+            /**
+             * Reason
+             * @example came back: hum after an hour
+             */
+            reason: string;
             /**
              * Version
              * @description the job's version that the page had read
@@ -2967,12 +3136,18 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * ResistorPlace
+         * @description On which side of the first filter capacitor the resistor sits.
+         * @enum {string}
+         */
+        ResistorPlace: "ahead of the reservoir" | "behind the reservoir";
         /** ResistorRequest */
         ResistorRequest: {
             /** @example resistive */
             load: components["schemas"]["LoadKind"];
             /** @example behind the reservoir */
-            place: components["schemas"]["Place"];
+            place: components["schemas"]["ResistorPlace"];
             /**
              * Readings
              * @example [
@@ -3169,6 +3344,8 @@ export interface components {
             job_id: number;
             /** Link */
             link: string;
+            /** Link Words */
+            link_words: string;
             /** Next Stage */
             next_stage: string;
             /** Next Title */
@@ -3196,6 +3373,16 @@ export interface components {
          * @enum {string}
          */
         Source: "service manual" | "owner's manual" | "bench's own norm";
+        /**
+         * SourceOption
+         * @description Where a job's readings may come from.
+         */
+        SourceOption: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
         /** StageShape */
         StageShape: {
             /** Finished */
@@ -3232,10 +3419,16 @@ export interface components {
             /** Alarm */
             alarm: string;
             ask: components["schemas"]["AskShape"] | null;
+            /** Asks In Panel */
+            asks_in_panel: boolean;
+            /** Blocked */
+            blocked: boolean;
             /** Blocked By */
             blocked_by: string[];
             /** Cautions */
             cautions: components["schemas"]["CautionShape"][];
+            /** Closable */
+            closable: boolean;
             /** Closed Because */
             closed_because: string;
             /** Controls */
@@ -3248,8 +3441,6 @@ export interface components {
             key: string;
             /** Leads */
             leads: components["schemas"]["LeadShape"][];
-            /** Leave */
-            leave: boolean;
             /** Notes */
             notes: string[];
             /** Others */
@@ -3265,10 +3456,16 @@ export interface components {
             results: components["schemas"]["ResultShape"][];
             /** Retake */
             retake: boolean;
+            /** Shouts */
+            shouts: boolean;
             /** Stage */
             stage: string;
             /** Status */
             status: string;
+            /** Status Words */
+            status_words: string;
+            /** Thinking */
+            thinking: boolean;
             /** Title */
             title: string;
         };
@@ -3759,6 +3956,18 @@ export interface components {
             version: number;
         };
         /**
+         * TurnStep
+         * @description A press of a key, in turns clockwise, and how it is said.
+         */
+        TurnStep: {
+            /** Large */
+            large: boolean;
+            /** Turns */
+            turns: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * TurnedShape
          * @description Where a turn led.
          */
@@ -3798,6 +4007,16 @@ export interface components {
              * Format: date-time
              */
             opened_at: string;
+        };
+        /**
+         * Watchable
+         * @description A value that may be watched through every step.
+         */
+        Watchable: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
         };
         /**
          * Waveform
@@ -5422,6 +5641,7 @@ export interface operations {
             query?: never;
             header?: {
                 "idempotency-key"?: string | null;
+                "bench-hand"?: string;
             };
             path: {
                 job_id: number;
@@ -5536,12 +5756,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description each event's data; the last may be a trouble's */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["LiveShape"];
+                };
             };
             /** @description not here */
             404: {
@@ -5860,6 +6082,53 @@ export interface operations {
                 content: {
                     "application/json": unknown;
                 };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    awaitKnown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description not here */
             404: {
@@ -6580,6 +6849,61 @@ export interface operations {
             };
         };
     };
+    postReopening: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getReport: {
         parameters: {
             query?: never;
@@ -6820,6 +7144,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getOptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OptionsShape"];
                 };
             };
             /** @description not here */

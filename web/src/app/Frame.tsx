@@ -4,6 +4,7 @@ import { Link, Outlet } from "react-router";
 
 import { useTheme } from "./useTheme";
 import { BareButton } from "../shared/Buttons";
+import { useFocusKeeper } from "../shared/useFocusKeeper";
 
 type Where = { set: (text: string) => void };
 const WhereContext = createContext<Where>({ set: () => undefined });
@@ -15,6 +16,7 @@ export const useWhere = () => useContext(WhereContext);
 export function Frame() {
   const [where, setWhere] = useState("");
   const [theme, toggle] = useTheme();
+  useFocusKeeper();
   const context = useMemo(() => ({ set: setWhere }), []);
   const other = theme === "lamplight" ? "Daylight" : "Lamplight";
   return (

@@ -20,14 +20,14 @@ export const router = createBrowserRouter([
         path: "instruments",
         lazy: async () => (await import("../bench/InstrumentsPage")).route,
       },
-      { path: "stock", lazy: async () => (await import("../registers/StockPage")).route },
+      { path: "stock", lazy: async () => (await import("../stages/parts/StockPage")).route },
       {
         path: "jobs/:jobId/registers",
-        lazy: async () => (await import("../registers/RegistersPage")).route,
+        lazy: async () => (await import("../journey/RegistersPage")).route,
       },
       {
         path: "jobs/:jobId/questions",
-        lazy: async () => (await import("../registers/QuestionsPage")).route,
+        lazy: async () => (await import("../stages/intake/QuestionsPage")).route,
       },
       { path: "jobs/:jobId", lazy: async () => (await import("../journey/JobPage")).route },
       {

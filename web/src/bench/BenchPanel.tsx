@@ -1,41 +1,20 @@
-import { Box, Button, Flex, Heading, Stack, Text } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { Box, Flex, Heading, Stack, Text } from "@chakra-ui/react";
 
-import type { Bench, Step } from "../api/client";
-import { benchQuery } from "../api/queries";
+import type { Bench } from "../api/client";
+import type { OpenJob } from "../journey/useJob";
+import { LitButton, PlainButton } from "../shared/Buttons";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
-import type { Watch } from "./useWatch";
 import { WatchBox } from "./WatchBox";
-import { PlainButton } from "../shared/Buttons";
-
-type Props = {
-  jobId: number;
-  step: Step | null;
-  busy: boolean;
-  trouble: unknown;
-  watch: Watch;
-  stopped: string;
-  onStop: () => void;
-  onCapture: () => void;
-  onMeasure: () => void;
-  onTurn: (turns: number) => void;
-};
-
-const LINKS: Record<string, string> = {
-  hand: "by hand",
-  network: "network",
-  simulated: "simulated set",
-};
 
 /** What is connected, its live values, and the hands that work it. */
-export function BenchPanel(props: Props) {
-  const { jobId, step, busy, trouble, watch, stopped, onStop, onCapture, onMeasure, onTurn } =
-    props;
-  const { data: bench } = useQuery(benchQuery(jobId));
+export function BenchPanel({ open: job }: { open: OpenJob }) {
+  const { step, bench, watch, state } = job;
   if (!bench) return <Box bg="panel" p={4} minH="120px" />;
-  const open = step !== null && step.cautions.length === 0 && step.status !== "blocked";
+  const { busy, trouble, stopped } = state.bench;
+  const open = step !== null && step.cautions.length === 0 && !step.blocked;
   const measurable = open && Boolean(step.ask?.measurable);
+  const simulated = bench.turn_steps.length > 0;
   return (
     <Stack as="section" aria-label="Bench" bg="panel" px={4} py={3} gap={2}>
       <Flex justify="space-between" align="baseline">
@@ -43,42 +22,42 @@ export function BenchPanel(props: Props) {
           Bench
         </Heading>
         <Text color="dim" fontSize="15px" data-testid="link">
-          {LINKS[bench.link] ?? bench.link}
+          {bench.link_words}
         </Text>
       </Flex>
-      {bench.link === "hand" && (
+      {bench.by_hand && (
         <Text color="dim" fontSize="15px">
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
       )}
-      {bench.link === "simulated" && (
+      {simulated && (
         <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
       )}
-      {bench.link !== "hand" && (
+      {!bench.by_hand && (
         <Stack gap={2}>
-          <Button
+          <LitButton
             h="48px"
-            bg={measurable ? "glow" : "raised"}
-            color={measurable ? "onGlow" : "dim"}
+            {...(measurable ? {} : { bg: "raised", color: "dim" })}
             disabled={!measurable}
-            loading={busy}
-            onClick={onMeasure}
+            busy={busy}
+            onClick={job.measure}
             data-testid="measure"
           >
             Take the reading <KeyHint keys="F2" />
-          </Button>
-          {bench.link === "simulated" && measurable && step?.adjuster && (
-            <Turning busy={busy} onTurn={onTurn} />
+          </LitButton>
+          {simulated && measurable && step?.adjuster && (
+            <Turning steps={bench.turn_steps} onTurn={job.turn} />
           )}
         </Stack>
       )}
-      {bench.link !== "hand" && (
+      {!bench.by_hand && (
         <WatchBox
           watch={watch}
-          large={bench.link === "network"}
+          large={!simulated}
+          watchable={bench.watchable}
           stopped={stopped}
-          onStop={onStop}
-          onCapture={onCapture}
+          onStop={job.stop}
+          onCapture={job.capture}
         />
       )}
       <Trouble error={trouble} />
@@ -107,9 +86,9 @@ function Live({ bench, peaking }: { bench: Bench; peaking: boolean }) {
           </Box>
         ))}
       </Flex>
-      {peaking && bench.held_v !== null && (
+      {peaking && bench.held && (
         <Text fontSize="15px" data-testid="peak-hold">
-          peak held {bench.held_v.toFixed(2)} V: {bench.peak_words}
+          peak held {bench.held}: {bench.peak_words}
           {bench.turned ? `; turned ${bench.turned}` : ""}
         </Text>
       )}
@@ -121,34 +100,35 @@ function Live({ bench, peaking }: { bench: Bench; peaking: boolean }) {
   );
 }
 
-const TURNS: [number, string, string][] = [
-  [-0.25, "↶ 1/4", "Shift+↓"],
-  [-0.0625, "↶ 1/16", "↓"],
-  [0.0625, "↷ 1/16", "↑"],
-  [0.25, "↷ 1/4", "Shift+↑"],
-];
+type TurnStep = Bench["turn_steps"][number];
 
-function Turning({ busy, onTurn }: { busy: boolean; onTurn: (turns: number) => void }) {
+/** The ways and amounts that the bench offers to turn; their keys are the arrows. */
+function Turning({ steps, onTurn }: { steps: TurnStep[]; onTurn: (turns: number) => void }) {
   return (
     <Flex gap={2} role="group" aria-label="Turn the adjuster">
-      {TURNS.map(([turns, words, keys]) => (
-        <PlainButton
-          key={words}
-          flex="1"
-          h="52px"
-          px={1}
-          flexDirection="column"
-          gap={0}
-          disabled={busy}
-          aria-label={`turn ${turns > 0 ? "clockwise" : "counter-clockwise"} ${Math.abs(turns)}`}
-          onClick={() => onTurn(turns)}
-        >
-          <span>{words}</span>
-          <Text as="span" fontSize="13px" color="dim" fontFamily="mono">
-            {keys}
-          </Text>
-        </PlainButton>
-      ))}
+      {steps.map(({ turns, words, large }) => {
+        const clockwise = Math.sign(turns) === 1;
+        return (
+          <PlainButton
+            key={turns}
+            flex="1"
+            h="52px"
+            px={1}
+            flexDirection="column"
+            gap={0}
+            aria-label={`turn ${clockwise ? "clockwise" : "counter-clockwise"} ${words}`}
+            onClick={() => onTurn(turns)}
+          >
+            <span>
+              {clockwise ? "↷" : "↶"} {words}
+            </span>
+            <Text as="span" fontSize="13px" color="dim" fontFamily="mono">
+              {large ? "Shift+" : ""}
+              {clockwise ? "↑" : "↓"}
+            </Text>
+          </PlainButton>
+        );
+      })}
     </Flex>
   );
 }

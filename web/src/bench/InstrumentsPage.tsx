@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { client, once, type PlotData, type Schemas, unwrap } from "../api/client";
-import { instrumentsQuery } from "../api/queries";
+import { instrumentsQuery, optionsQuery } from "../api/queries";
 import { LitButton, PlainButton } from "../shared/Buttons";
 import { Choice } from "../shared/Choice";
 import { FormRow } from "../shared/FormRow";
@@ -14,32 +14,7 @@ import { useAttempt } from "../shared/useAttempt";
 
 type Instrument = Schemas["InstrumentShape"];
 
-const KINDS = ["generator", "multimeter", "line supply", "oscilloscope"];
-const EMPTY = { name: "", kind: "generator", host: "127.0.0.1", port: "5025", profile: "" };
-
-type Limit = { name: string; label: string; placeholder: string };
-
-/** What limits an instrument, by its kind; the server reads and checks what is typed. */
-const LIMITS: Record<string, Limit[]> = {
-  generator: [
-    { name: "lowest", label: "From", placeholder: "100k" },
-    { name: "highest", label: "To", placeholder: "30M" },
-    { name: "least", label: "Least level (EMF)", placeholder: "1u" },
-    { name: "greatest", label: "Greatest level", placeholder: "100m" },
-    { name: "step", label: "Attenuator step, dB", placeholder: "none" },
-    { name: "sync", label: "Fastest sweep sync, Hz", placeholder: "none" },
-    { name: "known", label: "Frequency known by", placeholder: "display, counter, crystal" },
-    { name: "error", label: "Its error, %", placeholder: "1" },
-  ],
-  multimeter: [
-    { name: "input", label: "Input resistance, DC volts", placeholder: "11M" },
-    {
-      name: "ranges",
-      label: "Ohm ranges, from the lowest",
-      placeholder: "R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA",
-    },
-  ],
-};
+const EMPTY = { name: "", kind: "", host: "127.0.0.1", port: "5025", profile: "" };
 
 /** The bench's instruments on the network: what is registered, and whether it answers. */
 function InstrumentsPage() {
@@ -68,6 +43,8 @@ function Row({ instrument }: { instrument: Instrument }) {
   const [said, setSaid] = useState("");
   const { busy, trouble, attempt } = useAttempt();
   const queries = useQueryClient();
+  const { data: options } = useQuery(optionsQuery);
+  const kind = options?.instruments.find((k) => k.kind === instrument.kind);
   const path = { instrument_id: instrument.id };
   const ask = () =>
     attempt("try", async () => {
@@ -108,13 +85,13 @@ function Row({ instrument }: { instrument: Instrument }) {
             {instrument.limits}
           </Text>
         </Box>
-        {instrument.kind === "oscilloscope" && (
-          <PlainButton onClick={() => void look()} loading={busy}>
+        {kind?.shows_traces && (
+          <PlainButton onClick={() => void look()} busy={busy}>
             Look at its trace
           </PlainButton>
         )}
         {instrument.host && (
-          <PlainButton onClick={() => void ask()} loading={busy}>
+          <PlainButton onClick={() => void ask()} busy={busy}>
             Does it answer?
           </PlainButton>
         )}
@@ -150,17 +127,21 @@ function Register() {
   const queries = useQueryClient();
   const [limits, setLimits] = useState<Record<string, string>>({});
   const put = (name: keyof typeof EMPTY) => (text: string) => setForm({ ...form, [name]: text });
-  const asked = LIMITS[form.kind] ?? [];
+  const { data: options } = useQuery(optionsQuery);
+  const kinds = options?.instruments ?? [];
+  const kind = form.kind || (kinds[0]?.kind ?? "");
+  const asked = kinds.find((k) => k.kind === kind)?.limits ?? [];
   const kept = asked.filter(({ name }) => limits[name]?.trim());
   const body = {
     ...form,
+    kind,
     port: Number(form.port) || 0,
     limits: Object.fromEntries(kept.map(({ name }) => [name, limits[name] ?? ""])),
   };
   const send = () =>
     attempt(body, async (key) => {
       await unwrap(client.POST("/api/instruments", { headers: once(key), body }));
-      setForm({ ...EMPTY, kind: form.kind, port: String(body.port + 1) });
+      setForm({ ...EMPTY, kind, port: String(body.port + 1) });
       setLimits({});
       await queries.invalidateQueries();
     });
@@ -182,21 +163,21 @@ function Register() {
           />
           <Choice
             label="Kind"
-            value={form.kind}
+            value={kind}
             onChange={put("kind")}
-            choices={KINDS.map((value) => ({ value, label: value }))}
+            choices={kinds.map((k) => ({ value: k.kind, label: k.kind }))}
           />
           <FormRow label="Host (empty: by hand)" value={form.host} onChange={put("host")} />
           <FormRow label="Port" value={form.port} onChange={put("port")} />
         </Grid>
         {asked.length > 0 && (
           <Grid templateColumns="repeat(4, 1fr)" gap={3}>
-            {asked.map(({ name, label, placeholder }) => (
+            {asked.map(({ name, label, example }) => (
               <FormRow
                 key={name}
                 label={label}
                 value={limits[name] ?? ""}
-                placeholder={placeholder}
+                placeholder={example}
                 onChange={(text) => setLimits({ ...limits, [name]: text })}
               />
             ))}
@@ -210,7 +191,7 @@ function Register() {
         />
         <Trouble error={trouble} />
         <Box>
-          <LitButton type="submit" loading={busy}>
+          <LitButton type="submit" busy={busy}>
             Register
           </LitButton>
         </Box>

@@ -5,19 +5,20 @@ import { client, unwrap } from "../api/client";
 import { PlainButton } from "../shared/Buttons";
 import { FormDialog } from "../shared/FormDialog";
 import { Trouble } from "../shared/Trouble";
-import type { GuardReading } from "./useLive";
+import type { Bench, Live } from "../api/client";
 import type { Watch } from "./useWatch";
 
 type Props = {
   watch: Watch;
   large: boolean;
+  watchable: Bench["watchable"];
   stopped: string;
   onStop: () => void;
   onCapture: () => void;
 };
 
 /** The value watched now with its peak held, its tone, the guard reading, and the way to stop. */
-export function WatchBox({ watch, large, stopped, onStop, onCapture }: Props) {
+export function WatchBox({ watch, large, watchable, stopped, onStop, onCapture }: Props) {
   const [setting, setSetting] = useState(false);
   const { live } = watch;
   return (
@@ -31,7 +32,7 @@ export function WatchBox({ watch, large, stopped, onStop, onCapture }: Props) {
           )}
           {large && (
             <Text fontSize="15px" data-testid="live-peak">
-              peak held {live.held.toFixed(3)} V: {live.words}
+              peak held {live.held_text}: {live.words}
             </Text>
           )}
           {live.guard && <GuardLine guard={live.guard} />}
@@ -50,7 +51,9 @@ export function WatchBox({ watch, large, stopped, onStop, onCapture }: Props) {
         </Text>
       )}
       <Trouble error={watch.trouble} />
-      {setting && <GuardDialog watch={watch} onClose={() => setSetting(false)} />}
+      {setting && (
+        <GuardDialog watch={watch} watchable={watchable} onClose={() => setSetting(false)} />
+      )}
     </Box>
   );
 }
@@ -90,7 +93,7 @@ function Small({ on, words, keys, disabled, stops, onClick }: SmallProps) {
   );
 }
 
-function GuardLine({ guard }: { guard: GuardReading }) {
+function GuardLine({ guard }: { guard: NonNullable<Live["guard"]> }) {
   return (
     <Text
       role={guard.alarm ? "alert" : undefined}
@@ -109,7 +112,9 @@ function GuardLine({ guard }: { guard: GuardReading }) {
   );
 }
 
-function GuardDialog({ watch, onClose }: { watch: Watch; onClose: () => void }) {
+type GuardProps = { watch: Watch; watchable: Bench["watchable"]; onClose: () => void };
+
+function GuardDialog({ watch, watchable, onClose }: GuardProps) {
   return (
     <FormDialog
       title="Guard reading"
@@ -119,10 +124,7 @@ function GuardDialog({ watch, onClose }: { watch: Watch; onClose: () => void }) 
           name: "what",
           label: "Watch",
           kind: "choice",
-          choices: [
-            { value: "b-plus", label: "B+ in volts" },
-            { value: "line current", label: "line current in mA" },
-          ],
+          choices: watchable,
         },
         { name: "low", label: "At least", kind: "text", placeholder: "180" },
         { name: "high", label: "At most", kind: "text", placeholder: "260" },
@@ -130,7 +132,7 @@ function GuardDialog({ watch, onClose }: { watch: Watch; onClose: () => void }) 
       submit="Watch it"
       onSubmit={async (v) => {
         const guard = {
-          what: v.what ?? "b-plus",
+          what: v.what ?? "",
           low: v.low?.trim() ?? "",
           high: v.high?.trim() ?? "",
         };

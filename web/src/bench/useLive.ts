@@ -1,14 +1,7 @@
 import { useEffect, useState } from "react";
 
-export type GuardReading = { label: string; text: string; alarm: boolean; words: string };
-export type Live = {
-  text: string;
-  typed: string;
-  held: number;
-  words: string;
-  tone_hz: number;
-  guard: GuardReading | null;
-};
+import type { Live } from "../api/client";
+
 export type Guard = { what: string; low: string; high: string };
 
 /** Live readings pushed by the server while `on`; the peak is held since it was switched on. */

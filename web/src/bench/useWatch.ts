@@ -3,17 +3,13 @@ import { useState } from "react";
 import { type Guard, useLive } from "./useLive";
 import { useTone } from "./useTone";
 
-// the alarm is a hard, high tone, nothing that a peak could sound like
-const ALARM_HZ = 4200;
-
 /** What is watched at this bench: the AVC value, its tone, and the guard reading with its alarm. */
 export function useWatch(jobId: number) {
   const [on, setOn] = useState(false);
   const [tone, setTone] = useState(false);
   const [guard, setGuard] = useState<Guard | null>(null);
   const { live, trouble } = useLive(jobId, on, guard);
-  const alarm = live?.guard?.alarm ?? false;
-  useTone(on && (tone || alarm), alarm ? ALARM_HZ : (live?.tone_hz ?? 0));
+  useTone(on && (tone || Boolean(live?.must_sound)), live?.tone_hz ?? 0);
   return {
     on,
     tone,

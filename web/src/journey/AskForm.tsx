@@ -5,15 +5,15 @@ import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from 
 import { FieldSet, initialValues } from "../shared/FieldSet";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
-import type { Writes } from "./useWrites";
+import type { Writing } from "./useWrite";
 import { LitButton } from "../shared/Buttons";
 
 type Props = {
   jobId: number;
   step: Step;
   ask: Ask;
-  writes: Writes;
-  /** A line taken at the bench, put into the input and marked as captured. */
+  writing: Writing;
+  /** A line taken at the bench, put into the input. */
   taken: { line: string; remarks: string[]; append: boolean } | null;
   onKept: (written: Schemas["Written"]) => void;
   /** The question changed in another window before this could be kept. */
@@ -30,24 +30,24 @@ export function AskForm(props: Props) {
 }
 
 /** Sends an answer; a doubted one is kept when it is sent a second time unchanged. */
-function useAnswer({ step, ask, writes, onKept, onLost }: Props) {
+function useAnswer({ step, ask, writing, onKept, onLost }: Props) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
+  const working = useRef(false);
   const doubted = useRef("");
-  const send = async (
-    body: { line?: string; fields?: Record<string, string> },
-    captured = false,
-  ) => {
+  const send = async (body: { line?: string; fields?: Record<string, string> }) => {
+    // Enter pressed twice is one entry
+    if (working.current) return;
+    working.current = true;
     const print = JSON.stringify(body);
     setBusy(true);
     try {
-      const written = await writes.answer({
+      const written = await writing.write("/api/jobs/{job_id}/answers", {
         step: step.key,
         ask: ask.key,
         line: body.line ?? null,
         fields: body.fields ?? {},
         confirmed: doubted.current === print,
-        captured,
         choice: 0,
       });
       setTrouble(null);
@@ -61,6 +61,7 @@ function useAnswer({ step, ask, writes, onKept, onLost }: Props) {
       doubted.current = asks ? print : "";
       setTrouble(error);
     } finally {
+      working.current = false;
       setBusy(false);
     }
   };
@@ -79,7 +80,7 @@ function ConfirmForm(props: Props) {
           ref={button}
           size="lg"
           h="52px"
-          loading={busy}
+          busy={busy}
           onClick={() => void send({ line: "done" })}
           data-testid="confirm"
           data-asked
@@ -96,7 +97,6 @@ function LineForm(props: Props) {
   const { ask, jobId, step, taken } = props;
   const { send, trouble, setTrouble, busy } = useAnswer(props);
   const [line, setLine] = useState("");
-  const [captured, setCaptured] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const [seen, setSeen] = useState(taken);
   if (taken !== seen) {
@@ -105,7 +105,6 @@ function LineForm(props: Props) {
       // a captured value joins what is typed already; a whole measurement replaces it
       const before = taken.append ? line.trim() : "";
       setLine(before ? `${before} ${taken.line}` : taken.line);
-      setCaptured(true);
       setTrouble(null);
     }
   }
@@ -115,7 +114,7 @@ function LineForm(props: Props) {
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        void send({ line }, captured);
+        void send({ line });
       }}
       noValidate
     >
@@ -126,10 +125,7 @@ function LineForm(props: Props) {
         <Input
           ref={input}
           value={line}
-          onChange={(event) => {
-            setLine(event.target.value);
-            setCaptured(false);
-          }}
+          onChange={(event) => setLine(event.target.value)}
           placeholder={ask.example}
           _placeholder={{ color: "dim", opacity: 0.55 }}
           aria-labelledby="prompt"
@@ -146,7 +142,7 @@ function LineForm(props: Props) {
           data-testid="line"
           data-asked
         />
-        <LitButton type="submit" h="72px" px={4} loading={busy}>
+        <LitButton type="submit" h="72px" px={4} busy={busy}>
           Keep <KeyHint keys="Enter" />
         </LitButton>
       </Flex>
@@ -253,7 +249,7 @@ function FieldsForm(props: Props) {
         )}
         {!single && (
           <Box>
-            <LitButton type="submit" loading={busy}>
+            <LitButton type="submit" busy={busy}>
               Keep <KeyHint keys={long ? "Ctrl+Enter" : "Enter"} />
             </LitButton>
           </Box>

@@ -4,11 +4,11 @@ import { useEffect, useRef, useState } from "react";
 import type { Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
-import type { Writes } from "./useWrites";
+import type { Writing } from "./useWrite";
 import { LitButton } from "../shared/Buttons";
 
 /** The caution that waits in this step; its readings open when all are acknowledged. */
-export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
+export function CautionCard({ step, writing }: { step: Step; writing: Writing }) {
   const caution = step.cautions[0];
   const button = useRef<HTMLButtonElement>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
@@ -16,7 +16,9 @@ export function CautionCard({ step, writes }: { step: Step; writes: Writes }) {
   useEffect(() => button.current?.focus(), [danger]);
   if (!caution) return null;
   const acknowledge = () =>
-    writes.acknowledge(step.key, caution.danger).then(() => setTrouble(null), setTrouble);
+    writing
+      .write("/api/jobs/{job_id}/acknowledgements", { step: step.key, danger: caution.danger })
+      .then(() => setTrouble(null), setTrouble);
   return (
     <Stack
       gap={3}

@@ -1,9 +1,8 @@
 import { Box, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
 
 import { lazy, Suspense } from "react";
-import { Link } from "react-router";
 
-import type { Ask, Job, Schemas, Step } from "../api/client";
+import type { Schemas, Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Plot } from "../shared/Plot";
 import { Trouble } from "../shared/Trouble";
@@ -11,33 +10,20 @@ import { VerdictShape } from "../shared/VerdictShape";
 import { WindowBar } from "../shared/WindowBar";
 import { AskForm } from "./AskForm";
 import { CautionCard } from "./CautionCard";
-import type { Writes } from "./useWrites";
+import type { OpenJob } from "./useJob";
 import { LitButton, PlainButton } from "../shared/Buttons";
 
-type Props = {
-  job: Job;
-  step: Step;
-  writes: Writes;
-  taken: { line: string; remarks: string[]; append: boolean } | null;
-  kept: Schemas["Written"] | null;
-  lost: { error: unknown; typed: string } | null;
-  onKept: (written: Schemas["Written"]) => void;
-  onLost: (error: unknown, typed: string) => void;
-  onGoOn: () => void;
-  onClose: () => void;
-  /** Which of the step's questions is asked: its first, unless another was picked. */
-  ask: Ask | null;
-  onPick: (ask: string) => void;
-};
+type Props = { open: OpenJob; step: Step };
 
-const Panels = lazy(() => import("../registers/Panels"));
+const Panels = lazy(() => import("./Panels"));
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
-export function StepCard(props: Props) {
-  const { job, step, ask, writes, taken, kept, lost } = props;
-  const { onKept, onLost, onGoOn, onClose, onPick } = props;
+export function StepCard({ open, step }: Props) {
+  const { job, ask, writing, taken, state } = open;
+  const { kept, lost } = state;
+  const onGoOn = () => open.go(null);
   const gated = step.cautions.length > 0;
-  const blocked = step.status === "blocked" && !gated;
+  const blocked = step.blocked && !gated;
   const finished = step.ask === null && !blocked;
   return (
     <Flex
@@ -55,7 +41,7 @@ export function StepCard(props: Props) {
           <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
             {step.title}
           </Heading>
-          <StatusWord status={step.status} />
+          <StatusWord step={step} />
         </Flex>
         <Text color="dim" fontSize="16px" mt={1}>
           {step.reason}
@@ -71,10 +57,15 @@ export function StepCard(props: Props) {
         </Box>
       )}
       {step.alarm && <Alarm words={step.alarm} />}
-      {gated && <CautionCard step={step} writes={writes} />}
+      {gated && <CautionCard step={step} writing={writing} />}
       {blocked && <Blocked step={step} next={job.next_step} onGoOn={onGoOn} />}
       {step.closed_because && (
         <Text data-testid="closed-because">Closed by decision: {step.closed_because}</Text>
+      )}
+      {step.thinking && (
+        <Text role="status" color="dim" data-testid="thinking">
+          Being worked out from the readings; what comes of it appears here.
+        </Text>
       )}
       {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
       {!gated && !blocked && (
@@ -86,23 +77,18 @@ export function StepCard(props: Props) {
                 jobId={job.job_id}
                 step={step}
                 ask={ask}
-                writes={writes}
+                writing={writing}
                 taken={taken}
-                onKept={onKept}
-                onLost={onLost}
+                onKept={open.keep}
+                onLost={open.lose}
               />
             )}
-            {!step.panels.includes("parts") && (
-              <Others step={step} asked={ask?.key ?? ""} onPick={onPick} />
-            )}
-            {step.stage === "handover" && (
-              <PlainButton asChild mt={3}>
-                <Link to={`/jobs/${job.job_id}/report`}>Open the report</Link>
-              </PlainButton>
+            {!step.asks_in_panel && (
+              <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
-            {(step.status === "trouble" || step.leave) && step.ask && (
-              <PlainButton mt={2} onClick={onClose}>
+            {step.closable && (
+              <PlainButton mt={2} onClick={() => open.open("close")}>
                 Good enough: close with a reason <KeyHint keys="F4" />
               </PlainButton>
             )}
@@ -110,27 +96,26 @@ export function StepCard(props: Props) {
           <Leads step={step} />
         </Grid>
       )}
-      {!gated &&
-        (step.panels.length > 0 || (step.key === "intake.story" && job.visits.length > 0)) && (
-          <Box
-            flex="1 1 0"
-            minH="120px"
-            overflowY="auto"
-            tabIndex={0}
-            role="region"
-            aria-label="Registers of this step"
-          >
-            <Suspense fallback={null}>
-              <Panels
-                job={job}
-                step={step}
-                asked={ask?.key ?? ""}
-                writes={writes}
-                onPick={onPick}
-              />
-            </Suspense>
-          </Box>
-        )}
+      {!gated && step.panels.length > 0 && (
+        <Box
+          flex="1 1 0"
+          minH="120px"
+          overflowY="auto"
+          tabIndex={0}
+          role="region"
+          aria-label="Registers of this step"
+        >
+          <Suspense fallback={null}>
+            <Panels
+              job={job}
+              step={step}
+              asked={ask?.key ?? ""}
+              writing={writing}
+              onPick={open.pick}
+            />
+          </Suspense>
+        </Box>
+      )}
       {step.gaps.map((gap) => (
         <Text key={gap.what} fontSize="14px" color="dim">
           Not on the sheet: {gap.what}; {gap.instead}.
@@ -208,16 +193,15 @@ function Others({
       </Text>
       {others.map((other) => (
         <PlainButton key={other.key} px={3} onClick={() => onPick(other.key)} title={other.prompt}>
-          {other.key}
+          {other.called}
         </PlainButton>
       ))}
     </Flex>
   );
 }
 
-function StatusWord({ status }: { status: string }) {
-  if (status === "open") return null;
-  const trouble = status === "trouble" || status === "blocked" || status === "re-check";
+function StatusWord({ step }: { step: Step }) {
+  if (!step.status_words) return null;
   return (
     <Text
       flexShrink={0}
@@ -226,11 +210,11 @@ function StatusWord({ status }: { status: string }) {
       py="2px"
       borderWidth="1px"
       borderRadius="3px"
-      color={trouble ? "outside" : "inside"}
+      color={step.shouts ? "outside" : "inside"}
       data-testid="status"
     >
-      {trouble ? "▲ " : "◆ "}
-      {status === "trouble" ? "outside" : status}
+      {step.shouts ? "▲ " : "◆ "}
+      {step.status_words}
     </Text>
   );
 }

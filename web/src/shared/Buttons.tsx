@@ -1,17 +1,30 @@
-import { Button, type ButtonProps } from "@chakra-ui/react";
+import { Button, type ButtonProps, Spinner } from "@chakra-ui/react";
 import type { Ref } from "react";
 
-type Props = ButtonProps & { ref?: Ref<HTMLButtonElement> };
+type Props = ButtonProps & {
+  ref?: Ref<HTMLButtonElement>;
+  /** Its work is under way: said and shown, but never disabled, so that the focus stays on it. */
+  busy?: boolean;
+};
+
+/** A button that keeps the focus while it works. */
+function KeptButton({ busy, children, ...rest }: Props) {
+  return (
+    <Button h="44px" aria-busy={busy ? true : undefined} {...rest}>
+      {busy && !rest.asChild && <Spinner size="xs" aria-hidden="true" />}
+      {children}
+    </Button>
+  );
+}
 
 /** The one thing to do now: lit. */
 export const LitButton = (props: Props) => (
-  <Button h="44px" bg="glow" color="onGlow" _hover={{ filter: "brightness(1.08)" }} {...props} />
+  <KeptButton bg="glow" color="onGlow" _hover={{ filter: "brightness(1.08)" }} {...props} />
 );
 
 /** What may be done besides. */
 export const PlainButton = (props: Props) => (
-  <Button
-    h="44px"
+  <KeptButton
     variant="outline"
     borderColor="edge"
     color="ink"
@@ -22,8 +35,7 @@ export const PlainButton = (props: Props) => (
 
 /** Ways about the place: bar and step line. */
 export const BareButton = (props: Props) => (
-  <Button
-    h="44px"
+  <KeptButton
     variant="ghost"
     color="ink"
     _hover={{ bg: "raised" }}

@@ -34,6 +34,7 @@ export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: 
   const first = useRef<HTMLElement | null>(null);
   const send = async (event: React.FormEvent) => {
     event.preventDefault();
+    if (busy) return;
     setBusy(true);
     try {
       await onSubmit(values);
@@ -84,7 +85,7 @@ export function FormDialog({ title, words, fields, submit, onSubmit, onClose }: 
               </Dialog.Body>
               <Dialog.Footer>
                 <BareButton onClick={onClose}>Leave</BareButton>
-                <LitButton type="submit" loading={busy}>
+                <LitButton type="submit" busy={busy}>
                   {submit}
                 </LitButton>
               </Dialog.Footer>

@@ -6,12 +6,14 @@ import { useRef, useState } from "react";
  */
 export function useAttempt() {
   const pending = useRef<{ print: string; key: string } | null>(null);
+  const working = useRef(false);
   const [busy, setBusy] = useState(false);
   const [trouble, setTrouble] = useState<unknown>(null);
   const attempt = async (what: unknown, work: (key: string) => Promise<void>) => {
-    if (busy) return;
+    if (working.current) return;
     const print = JSON.stringify(what);
     if (pending.current?.print !== print) pending.current = { print, key: crypto.randomUUID() };
+    working.current = true;
     setBusy(true);
     setTrouble(null);
     try {
@@ -20,6 +22,7 @@ export function useAttempt() {
     } catch (error) {
       setTrouble(error);
     } finally {
+      working.current = false;
       setBusy(false);
     }
   };

@@ -22,8 +22,7 @@ class PartShape(BaseModel):
     kind: str
     use: str
     value: str
-    volts: float | None
-    watts: float | None
+    rating: str
     can: str
     batch: str
     decision: str
@@ -43,8 +42,7 @@ class PartShape(BaseModel):
             kind=part.kind.value,
             use=part.use.value,
             value=part.value_text,
-            volts=part.volts,
-            watts=part.watts,
+            rating=part.rating_text,
             can=part.can,
             batch=state.batch,
             decision=state.decision,

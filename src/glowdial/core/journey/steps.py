@@ -138,10 +138,11 @@ class Step:
     """One step with everything that the bench needs to know now.
 
     ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels`` name
-    what is worked or shown beside it. ``alarm`` is shouted: a reason to stop at once. ``begun`` is
-    half done: it is finished before a re-check that it made is asked for. ``change`` is what
-    answering it changes in the set, with a note. ``programme`` is the list of points that it plans.
-    ``thinking`` says that an inference of it is still being worked out.
+    what is worked or shown beside it; with ``asks_in_panel`` its questions are picked there.
+    ``alarm`` is shouted: a reason to stop at once. ``begun`` is half done: it is finished before a
+    re-check that it made is asked for. ``change`` is what answering it changes in the set, with a
+    note. ``programme`` is the list of points that it plans. ``thinking`` says that an inference of
+    it is still being worked out.
 
     What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
     has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
@@ -173,6 +174,7 @@ class Step:
     leave: bool = False
     others: tuple[Ask, ...] = ()
     panels: tuple[str, ...] = ()
+    asks_in_panel: bool = False
     alarm: str = ""
     begun: bool = False
     closed_because: str = ""

@@ -77,6 +77,13 @@ class Part:
         return self.area or AREAS.get(self.use, "audio")
 
     @property
+    def rating_text(self) -> str:
+        """The rating with its unit; empty where it is not known."""
+        if self.volts:
+            return f"{self.volts:g} V"
+        return f"{self.watts:g} W" if self.watts else ""
+
+    @property
     def value_text(self) -> str:
         """The value as people write it."""
         return engineering(self.value, "ohm" if self.is_resistor else "F")

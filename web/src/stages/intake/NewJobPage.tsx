@@ -4,21 +4,13 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { client, once, unwrap } from "../../api/client";
-import { setsQuery, sheetsQuery } from "../../api/queries";
+import { optionsQuery, setsQuery, sheetsQuery } from "../../api/queries";
 import { Choice } from "../../shared/Choice";
 import { FormRow } from "../../shared/FormRow";
 import { LongRow } from "../../shared/LongRow";
 import { Trouble } from "../../shared/Trouble";
 import { useAttempt } from "../../shared/useAttempt";
 import { BareButton, LitButton } from "../../shared/Buttons";
-
-type Source = "typed" | "network" | "simulated";
-
-const SOURCES = [
-  { value: "typed", label: "typed by hand" },
-  { value: "network", label: "typed, or from the instruments on the network" },
-  { value: "simulated", label: "a simulated set, to try the way without a receiver" },
-];
 
 /** Opens a job: which sheet, which set, and whether it stands here or is simulated. */
 function NewJobPage() {
@@ -29,7 +21,8 @@ function NewJobPage() {
   const [serial, setSerial] = useState("");
   const [seed, setSeed] = useState("1");
   const [condition, setCondition] = useState("");
-  const [source, setSource] = useState<Source>("typed");
+  const [source, setSource] = useState("");
+  const { data: options } = useQuery(optionsQuery);
   const { busy, trouble, attempt } = useAttempt();
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -125,8 +118,8 @@ function NewJobPage() {
             <Choice
               label="Where readings come from"
               value={source}
-              onChange={(value) => setSource(value as Source)}
-              choices={SOURCES}
+              onChange={setSource}
+              choices={options?.sources ?? []}
             />
             {source === "simulated" && (
               <FormRow
@@ -148,7 +141,7 @@ function NewJobPage() {
             )}
             <Trouble error={trouble} />
             <Flex gap={3}>
-              <LitButton type="submit" loading={busy}>
+              <LitButton type="submit" busy={busy}>
                 Open the job
               </LitButton>
               <BareButton asChild>

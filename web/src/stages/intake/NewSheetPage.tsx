@@ -90,7 +90,7 @@ function ImportForm({ onKept }: { onKept: (id: number) => Promise<void> }) {
       />
       <Trouble error={trouble} />
       <Box>
-        <LitButton loading={busy} onClick={() => void send()}>
+        <LitButton busy={busy} onClick={() => void send()}>
           Import the sheet
         </LitButton>
       </Box>

@@ -82,7 +82,7 @@ function Card({ line }: { line: Line }) {
             {line.set_name}
           </Heading>
           <Text color="dim" fontSize="15px">
-            {line.title} · {line.link === "hand" ? "by hand" : line.link} · {rested}
+            {line.title} · {line.link_words} · {rested}
           </Text>
         </Box>
         <SmallScale stages={line.stages} />

@@ -217,6 +217,7 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         else "Measure with one end free where something lies across; replaced when off by more "
         "than 20 %, at twice the dissipation.",
         panels=(PARTS_PANEL,),
+        asks_in_panel=True,
         advice=tuple(_findings(states)),
         notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
         dangers=dangers_for(facts, Activity.REPLACING),

@@ -1,9 +1,9 @@
 import { Box, Flex, Heading, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 
-import type { Schemas } from "../api/client";
-import { partsQuery, proposalsQuery } from "../api/queries";
-import { Trouble } from "../shared/Trouble";
+import type { Schemas } from "../../api/client";
+import { partsQuery, proposalsQuery } from "../../api/queries";
+import { Trouble } from "../../shared/Trouble";
 
 type Part = Schemas["PartShape"];
 type Props = {
@@ -54,7 +54,6 @@ export function PartsPanel({ jobId, asked, open, onPick }: Props) {
 type RowProps = { part: Part; asked: boolean; pick: (() => void) | null };
 
 function PartRow({ part, asked, pick }: RowProps) {
-  const rating = part.volts ? ` ${part.volts} V` : part.watts ? ` ${part.watts} W` : "";
   return (
     <Table.Row bg={asked ? "raised" : "transparent"} data-testid="part" data-part={part.ref}>
       <Table.Cell p="3px">
@@ -77,8 +76,7 @@ function PartRow({ part, asked, pick }: RowProps) {
         )}
       </Table.Cell>
       <Table.Cell p="3px" fontFamily="mono" fontSize="14px">
-        {part.value}
-        {rating}
+        {part.value} {part.rating}
       </Table.Cell>
       <Table.Cell p="3px">
         {part.name}
@@ -104,12 +102,12 @@ function Proposals({ jobId, part }: { jobId: number; part: string }) {
       <Text fontSize="15px" color="dim">
         {data.words}
       </Text>
-      {data.proposals.map((p, n) => (
+      {data.proposals.map((p) => (
         <Flex key={p.words} gap={2} fontSize="16px">
           <Text color={p.inside ? "inside" : "outside"}>{p.inside ? "◆" : "▲"}</Text>
           <Text>
             {p.words} {p.from_stock ? "from stock" : "to buy"}
-            {n === 0 ? " (this one is taken)" : ""}
+            {p.taken ? " (this one is taken)" : ""}
           </Text>
         </Flex>
       ))}

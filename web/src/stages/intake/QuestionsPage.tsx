@@ -2,9 +2,9 @@ import { Box, Heading, Image, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 
-import { jobQuery, registersQuery } from "../api/queries";
-import { PlainButton } from "../shared/Buttons";
-import { Trouble } from "../shared/Trouble";
+import { jobQuery, registersQuery } from "../../api/queries";
+import { PlainButton } from "../../shared/Buttons";
+import { Trouble } from "../../shared/Trouble";
 
 /** One list for the owner: every open question with its photo, and room for the answer. */
 function QuestionsPage() {

@@ -1,14 +1,14 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 
-import type { Writes } from "../journey/useWrites";
+import type { Writing } from "./useWrite";
 import { PlainButton } from "../shared/Buttons";
 import { Trouble } from "../shared/Trouble";
 
-type Props = { stepKey: string; writes: Writes };
+type Props = { stepKey: string; writing: Writing };
 
 /** Takes a photo from the camera or from files, with its title. */
-export function PhotoPicker({ stepKey, writes }: Props) {
+export function PhotoPicker({ stepKey, writing }: Props) {
   const [title, setTitle] = useState("");
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
@@ -17,8 +17,8 @@ export function PhotoPicker({ stepKey, writes }: Props) {
     if (!file) return;
     setBusy(true);
     const named = title.trim() || file.name.replace(/\.[a-z]+$/i, "");
-    writes
-      .addPhoto(file, named, stepKey)
+    writing
+      .sendPhoto(file, named, stepKey)
       .then(() => {
         setTitle("");
         setTrouble(null);
@@ -43,7 +43,7 @@ export function PhotoPicker({ stepKey, writes }: Props) {
             onChange={(event) => setTitle(event.target.value)}
           />
         </Box>
-        <PlainButton loading={busy} onClick={() => input.current?.click()}>
+        <PlainButton busy={busy} onClick={() => input.current?.click()}>
           Add a photo
         </PlainButton>
       </Flex>

@@ -1,7 +1,7 @@
 import { Box, Heading, Text } from "@chakra-ui/react";
 import { Link } from "react-router";
 
-import type { Job } from "../api/client";
+import type { Job } from "../../api/client";
 
 /** Earlier visits of the same set: what recurs is suspect. */
 export function VisitsPanel({ job }: { job: Job }) {

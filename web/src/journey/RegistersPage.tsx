@@ -1,21 +1,20 @@
-import { Box, Flex, Heading, Stack } from "@chakra-ui/react";
+import { Flex, Heading, Stack } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 
 import { jobQuery, registersQuery } from "../api/queries";
-import { useWrites } from "../journey/useWrites";
 import { BareButton } from "../shared/Buttons";
 import { Trouble } from "../shared/Trouble";
-import { MatrixPanel } from "./MatrixPanel";
+import { PANELS } from "./panels";
 import { RegisterPanel } from "./RegisterPanel";
-import { VisitsPanel } from "./VisitsPanel";
+import { useWrite } from "./useWrite";
 
 /** Everything that a job keeps beside its steps, on one page. */
 function RegistersPage() {
   const jobId = Number(useParams().jobId);
   const { data: job, error } = useQuery(jobQuery(jobId, null));
   const { data: lists } = useQuery(registersQuery(jobId));
-  const writes = useWrites(jobId, job?.version ?? 0);
+  const writing = useWrite(jobId, job?.version ?? 0);
   if (!job) return <Trouble error={error} />;
   return (
     <Stack as="main" p={6} gap={5} maxW="1080px" data-testid="registers">
@@ -30,16 +29,19 @@ function RegistersPage() {
           <Link to={`/jobs/${jobId}/questions`}>Question list to print</Link>
         </BareButton>
       </Flex>
-      <Box>
-        <Heading as="h3" fontSize="20px" fontWeight={500}>
-          Function matrix
-        </Heading>
-        <MatrixPanel jobId={jobId} writes={writes} />
-      </Box>
-      {lists?.registers.map((r) => (
-        <RegisterPanel key={r.name} jobId={jobId} name={r.name} stepKey="" writes={writes} />
+      {PANELS.filter((panel) => panel.onRegisters).map((panel) => (
+        <panel.Component
+          key={panel.name}
+          job={job}
+          step={null}
+          asked=""
+          writing={writing}
+          onPick={() => undefined}
+        />
       ))}
-      <VisitsPanel job={job} />
+      {lists?.registers.map((r) => (
+        <RegisterPanel key={r.name} jobId={jobId} name={r.name} stepKey="" writing={writing} />
+      ))}
     </Stack>
   );
 }

@@ -2,22 +2,22 @@ import { Flex, Heading, Stack, Text } from "@chakra-ui/react";
 import { useState } from "react";
 
 import type { Job } from "../api/client";
-import type { Writes } from "../journey/useWrites";
+import type { Writing } from "../journey/useWrite";
 import { FormDialog } from "../shared/FormDialog";
 import { Trouble } from "../shared/Trouble";
 import { PlainButton } from "../shared/Buttons";
 
-type Props = { job: Job; stepKey: string; writes: Writes };
+type Props = { job: Job; stepKey: string; writing: Writing };
 type Which = "clip" | "change" | "move" | "note" | null;
 
 /** What is clipped on and switched off now, and the entries that no step asks for. */
-export function Registers({ job, stepKey, writes }: Props) {
+export function OnOffChanged({ job, stepKey, writing }: Props) {
   const [which, setWhich] = useState<Which>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
   const on = job.temporaries.filter((t) => t.on);
   const off = job.switched_off.filter((s) => s.off);
-  const attempt = (write: Promise<unknown>) => {
-    write.then(() => setTrouble(null), setTrouble);
+  const attempt = (done: Promise<unknown>) => {
+    done.then(() => setTrouble(null), setTrouble);
   };
   return (
     <Stack
@@ -45,7 +45,19 @@ export function Registers({ job, stepKey, writes }: Props) {
               {t.what}: {t.place}
               {t.wanted_under_power ? "" : " (not under power)"}
             </Text>
-            <PlainButton onClick={() => attempt(writes.unclip(t.id))}>Take off</PlainButton>
+            <PlainButton
+              onClick={() =>
+                attempt(
+                  writing.write(
+                    "/api/jobs/{job_id}/temporary-connections/{record_id}/removal",
+                    {},
+                    { record_id: t.id },
+                  ),
+                )
+              }
+            >
+              Take off
+            </PlainButton>
           </Flex>
         ))}
         {off.map((s) => (
@@ -53,14 +65,26 @@ export function Registers({ job, stepKey, writes }: Props) {
             <Text flex="1" fontSize="15px" lineHeight={1.2}>
               {s.what}
             </Text>
-            <PlainButton onClick={() => attempt(writes.restore(s.id))}>Put back</PlainButton>
+            <PlainButton
+              onClick={() =>
+                attempt(
+                  writing.write(
+                    "/api/jobs/{job_id}/switched-off/{record_id}/restoration",
+                    {},
+                    { record_id: s.id },
+                  ),
+                )
+              }
+            >
+              Put back
+            </PlainButton>
           </Flex>
         ))}
       </Stack>
       <Flex gap={2} wrap="wrap" mt="auto">
         <Entry words="Clipped on" onClick={() => setWhich("clip")} />
         <Entry words="Part or cabinet" onClick={() => setWhich("change")} />
-        {job.link !== "simulated" && <Entry words="Turned" onClick={() => setWhich("move")} />}
+        {!job.bench_turns && <Entry words="Turned" onClick={() => setWhich("move")} />}
         <Entry words="Remark" onClick={() => setWhich("note")} />
       </Flex>
       <Trouble error={trouble} />
@@ -69,7 +93,7 @@ export function Registers({ job, stepKey, writes }: Props) {
           which={which}
           job={job}
           stepKey={stepKey}
-          writes={writes}
+          writing={writing}
           onClose={() => setWhich(null)}
         />
       )}
@@ -87,7 +111,7 @@ function Entry({ words, onClick }: { words: string; onClick: () => void }) {
 
 type DialogProps = Props & { which: Exclude<Which, null>; onClose: () => void };
 
-function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
+function RegisterDialog({ which, job, stepKey, writing, onClose }: DialogProps) {
   const value = (values: Record<string, string>, name: string) => values[name] ?? "";
   if (which === "clip") {
     return (
@@ -101,7 +125,11 @@ function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
         ]}
         submit="Keep"
         onSubmit={(v) =>
-          writes.clip(value(v, "what"), value(v, "place"), value(v, "wanted") === "yes")
+          writing.write("/api/jobs/{job_id}/temporary-connections", {
+            what: value(v, "what"),
+            place: value(v, "place"),
+            wanted_under_power: value(v, "wanted") === "yes",
+          })
         }
         onClose={onClose}
       />
@@ -127,7 +155,12 @@ function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
           },
         ]}
         submit="Keep"
-        onSubmit={(v) => writes.change(value(v, "what"), value(v, "note"))}
+        onSubmit={(v) =>
+          writing.write("/api/jobs/{job_id}/changes", {
+            what: value(v, "what"),
+            note: value(v, "note"),
+          })
+        }
         onClose={onClose}
       />
     );
@@ -147,7 +180,13 @@ function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
           { name: "turns", label: "Turns, clockwise +", kind: "text", placeholder: "-3/8" },
         ]}
         submit="Book"
-        onSubmit={(v) => writes.move(value(v, "adjuster"), value(v, "turns"), stepKey)}
+        onSubmit={(v) =>
+          writing.write("/api/jobs/{job_id}/moves", {
+            adjuster: value(v, "adjuster"),
+            turns: value(v, "turns"),
+            step: stepKey,
+          })
+        }
         onClose={onClose}
       />
     );
@@ -159,7 +198,9 @@ function RegisterDialog({ which, job, stepKey, writes, onClose }: DialogProps) {
         { name: "text", label: "What you saw", kind: "long", placeholder: "smells of hot wax" },
       ]}
       submit="Keep"
-      onSubmit={(v) => writes.note(stepKey, value(v, "text"))}
+      onSubmit={(v) =>
+        writing.write("/api/jobs/{job_id}/notes", { step: stepKey, text: value(v, "text") })
+      }
       onClose={onClose}
     />
   );

@@ -2,16 +2,13 @@ import { Box, Flex, Grid, Heading, Input, Stack, Table, Text } from "@chakra-ui/
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { client, once, unwrap } from "../api/client";
-import { shoppingQuery, stockQuery } from "../api/queries";
-import { LitButton, PlainButton } from "../shared/Buttons";
-import { Choice } from "../shared/Choice";
-import { FormRow } from "../shared/FormRow";
-import { Trouble } from "../shared/Trouble";
-import { useAttempt } from "../shared/useAttempt";
-
-const KINDS = ["electrolytic", "capacitor", "resistor"].map((k) => ({ value: k, label: k }));
-const CLASSES = ["", "X2", "Y2", "X1", "Y1"].map((c) => ({ value: c, label: c || "none" }));
+import { client, once, unwrap } from "../../api/client";
+import { optionsQuery, shoppingQuery, stockQuery } from "../../api/queries";
+import { LitButton, PlainButton } from "../../shared/Buttons";
+import { Choice } from "../../shared/Choice";
+import { FormRow } from "../../shared/FormRow";
+import { Trouble } from "../../shared/Trouble";
+import { useAttempt } from "../../shared/useAttempt";
 
 /** Parts that lie here, and what to buy for all open jobs. */
 function StockPage() {
@@ -27,14 +24,16 @@ function Stock() {
   const { data, error } = useQuery(stockQuery);
   const queries = useQueryClient();
   const { busy, trouble, attempt } = useAttempt();
-  const empty = { kind: "electrolytic", value: "", rating: "", count: "1", safety: "", note: "" };
+  const { data: options } = useQuery(optionsQuery);
+  const empty = { kind: "", value: "", rating: "", count: "1", safety: "", note: "" };
   const [form, setForm] = useState(empty);
   const put = (name: keyof typeof empty) => (value: string) => setForm({ ...form, [name]: value });
-  const body = { ...form, count: Number(form.count) || 0 };
+  const kind = form.kind || (options?.stock_kinds[0] ?? "");
+  const body = { ...form, kind, count: Number(form.count) || 0 };
   const add = () =>
     attempt(body, async (key) => {
       await unwrap(client.POST("/api/stock", { headers: once(key), body }));
-      setForm({ ...empty, kind: form.kind });
+      setForm({ ...empty, kind });
       await queries.invalidateQueries();
     });
   return (
@@ -50,14 +49,24 @@ function Stock() {
         }}
       >
         <Grid templateColumns="1.2fr 1fr 1fr 0.6fr 0.8fr" gap={2} alignItems="end">
-          <Choice label="Kind" value={form.kind} onChange={put("kind")} choices={KINDS} />
+          <Choice
+            label="Kind"
+            value={kind}
+            onChange={put("kind")}
+            choices={(options?.stock_kinds ?? []).map((k) => ({ value: k, label: k }))}
+          />
           <FormRow label="Value" value={form.value} onChange={put("value")} placeholder="22u" />
           <FormRow label="Volts or watts" value={form.rating} onChange={put("rating")} />
           <FormRow label="How many" value={form.count} onChange={put("count")} />
-          <Choice label="Class" value={form.safety} onChange={put("safety")} choices={CLASSES} />
+          <Choice
+            label="Class"
+            value={form.safety}
+            onChange={put("safety")}
+            choices={(options?.safety_classes ?? []).map((c) => ({ value: c, label: c || "none" }))}
+          />
         </Grid>
         <Trouble error={trouble} />
-        <LitButton type="submit" mt={2} loading={busy}>
+        <LitButton type="submit" mt={2} busy={busy}>
           Put in stock
         </LitButton>
       </form>
@@ -85,7 +94,7 @@ function Stock() {
                 </Table.Cell>
                 <Table.Cell p="4px">{line.safety}</Table.Cell>
                 <Table.Cell p="4px">
-                  <Count key={line.count} id={line.id} count={line.count} name={line.value} />
+                  <Count id={line.id} count={line.count} name={line.value} />
                 </Table.Cell>
               </Table.Row>
             ))}
@@ -105,6 +114,11 @@ function Count({ id, count, name }: { id: number; count: number; name: string })
   const queries = useQueryClient();
   const { attempt } = useAttempt();
   const [text, setText] = useState(String(count));
+  const [seen, setSeen] = useState(count);
+  if (count !== seen) {
+    setSeen(count);
+    setText(String(count));
+  }
   const keep = () => {
     const wanted = Number(text);
     if (!/^\d+$/.test(text) || wanted === count) return setText(String(count));

@@ -2,13 +2,13 @@ import { Box, Input, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 
-import type { Schemas } from "../api/client";
-import { matrixQuery } from "../api/queries";
-import type { Writes } from "../journey/useWrites";
-import { Trouble } from "../shared/Trouble";
+import type { Schemas } from "../../api/client";
+import { matrixQuery } from "../../api/queries";
+import type { Writing } from "../../journey/useWrite";
+import { Trouble } from "../../shared/Trouble";
 
 type Matrix = Schemas["MatrixShape"];
-type Props = { jobId: number; writes: Writes };
+type Props = { jobId: number; writing: Writing };
 
 const SHAPES: Record<string, string> = { works: "◆", partly: "◧", fails: "▲", figure: "#" };
 const COLOURS: Record<string, string> = {
@@ -19,13 +19,13 @@ const COLOURS: Record<string, string> = {
 };
 
 /** Bands and modes by controls: w, p or f, a figure, and an oddity behind a slash; arrows move. */
-export function MatrixPanel({ jobId, writes }: Props) {
+export function MatrixPanel({ jobId, writing }: Props) {
   const { data, error } = useQuery(matrixQuery(jobId));
   if (!data) return <Trouble error={error} />;
-  return <Grid matrix={data} writes={writes} />;
+  return <Grid matrix={data} writing={writing} />;
 }
 
-function Grid({ matrix, writes }: { matrix: Matrix; writes: Writes }) {
+function Grid({ matrix, writing }: { matrix: Matrix; writing: Writing }) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const table = useRef<HTMLTableElement>(null);
   const move = (row: number, column: number) => {
@@ -37,7 +37,9 @@ function Grid({ matrix, writes }: { matrix: Matrix; writes: Writes }) {
     matrix.cells.find((c) => c.row === row && c.column === column);
   const keep = (row: string, column: string, text: string) => {
     if (text.trim() === (found(row, column)?.words ?? "")) return;
-    writes.fillCells([{ row, column, text }]).then(() => setTrouble(null), setTrouble);
+    writing
+      .write("/api/jobs/{job_id}/matrix", { cells: [{ row, column, text }] })
+      .then(() => setTrouble(null), setTrouble);
   };
   return (
     <Box as="section" aria-label="Function matrix" overflowX="auto" data-testid="matrix">
@@ -65,7 +67,6 @@ function Grid({ matrix, writes }: { matrix: Matrix; writes: Writes }) {
               {matrix.columns.map((column, c) => (
                 <Table.Cell key={column} p="2px" minW="130px">
                   <Cell
-                    key={found(row.key, column)?.words ?? ""}
                     name={`${row.title}, ${column}`}
                     place={`${r} ${c}`}
                     state={found(row.key, column)?.state ?? ""}
@@ -95,6 +96,12 @@ type CellProps = {
 
 function Cell({ name, place, state, words, onKeep, onMove }: CellProps) {
   const [text, setText] = useState(words);
+  const [seen, setSeen] = useState(words);
+  // what was kept comes back as it was understood; the focus stays where it is
+  if (words !== seen) {
+    setSeen(words);
+    setText(words);
+  }
   const arrows: Record<string, [number, number]> = {
     ArrowUp: [-1, 0],
     ArrowDown: [1, 0],

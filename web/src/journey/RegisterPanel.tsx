@@ -1,10 +1,10 @@
 import { Box, Flex, Heading, Image, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import type { Schemas } from "../api/client";
 import { registersQuery } from "../api/queries";
-import type { Writes } from "../journey/useWrites";
+import type { Writing } from "./useWrite";
 import { LitButton, PlainButton } from "../shared/Buttons";
 import { FieldSet, initialValues } from "../shared/FieldSet";
 import { Trouble } from "../shared/Trouble";
@@ -12,17 +12,34 @@ import { PhotoPicker } from "./PhotoPicker";
 
 type Register = Schemas["RegisterShape"];
 type Line = Schemas["LineShape"];
-type Props = { jobId: number; name: string; stepKey: string; writes: Writes };
+type Props = { jobId: number; name: string; stepKey: string; writing: Writing };
 
 /** One register of the job: its lines, and a form for one more or for one that is taken up again. */
-export function RegisterPanel({ jobId, name, stepKey, writes }: Props) {
+export function RegisterPanel({ jobId, name, stepKey, writing }: Props) {
   const { data, error } = useQuery(registersQuery(jobId));
   const register = data?.registers.find((r) => r.name === name);
   const [open, setOpen] = useState<Line | "new" | null>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
-  if (!register) return <Trouble error={error} />;
+  const add = useRef<HTMLButtonElement>(null);
   const remove = (line: Line) =>
-    void writes.removeLine(name, line.key).then(() => setTrouble(null), setTrouble);
+    void writing
+      .write(
+        "/api/jobs/{job_id}/registers/{register}/{line}/removal",
+        {},
+        { register: name, line: line.key },
+      )
+      .then(() => setTrouble(null), setTrouble);
+  const keep = (line: string) => (fields: Record<string, string>) =>
+    writing.write(
+      "/api/jobs/{job_id}/registers/{register}",
+      { line, step: stepKey, fields },
+      { register: name },
+    );
+  const done = () => {
+    setOpen(null);
+    add.current?.focus();
+  };
+  if (!register) return <Trouble error={error} />;
   return (
     <Stack
       as="section"
@@ -42,29 +59,26 @@ export function RegisterPanel({ jobId, name, stepKey, writes }: Props) {
             {register.purpose}
           </Text>
         </Box>
-        {name === "photos" ? (
-          <PhotoPicker stepKey={stepKey} writes={writes} />
+        {register.pictures ? (
+          <PhotoPicker stepKey={stepKey} writing={writing} />
         ) : (
-          <PlainButton onClick={() => setOpen("new")}>Add a line</PlainButton>
+          <PlainButton ref={add} onClick={() => setOpen("new")}>
+            Add a line
+          </PlainButton>
         )}
       </Flex>
       {open === "new" && (
-        <LineForm
-          register={register}
-          line={null}
-          onDone={() => setOpen(null)}
-          onKeep={(fields) => writes.enterLine(name, "", stepKey, fields)}
-        />
+        <LineForm register={register} line={null} onDone={done} onKeep={keep("")} />
       )}
-      <Flex direction={name === "photos" ? "row" : "column"} wrap="wrap" gap={2}>
+      <Flex direction={register.pictures ? "row" : "column"} wrap="wrap" gap={2}>
         {register.lines.map((line) =>
           open !== null && open !== "new" && open.key === line.key ? (
             <LineForm
               key={line.key}
               register={register}
               line={line}
-              onDone={() => setOpen(null)}
-              onKeep={(fields) => writes.enterLine(name, line.key, stepKey, fields)}
+              onDone={done}
+              onKeep={keep(line.key)}
             />
           ) : (
             <LineRow
@@ -145,6 +159,7 @@ function LineForm({ register, line, onKeep, onDone }: FormProps) {
         }}
         onSubmit={(event) => {
           event.preventDefault();
+          if (busy) return;
           setBusy(true);
           onKeep(values).then(onDone, (error: unknown) => {
             setTrouble(error);
@@ -162,7 +177,7 @@ function LineForm({ register, line, onKeep, onDone }: FormProps) {
         />
         <Trouble error={trouble} />
         <Flex gap={2} mt={2}>
-          <LitButton type="submit" loading={busy}>
+          <LitButton type="submit" busy={busy}>
             Keep the line
           </LitButton>
           <PlainButton onClick={onDone}>Leave</PlainButton>

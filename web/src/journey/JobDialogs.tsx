@@ -1,0 +1,130 @@
+import { who, setWho } from "../api/client";
+import { FormDialog } from "../shared/FormDialog";
+import type { OpenJob } from "./useJob";
+
+const KEYS = [
+  ["Enter", "keep what stands in the input, or say that it is so"],
+  ["F1", "park what you saw: not now, not lost"],
+  ["F2", "take the reading at the bench"],
+  ["F3", "the value watched now into the input; a foot switch may type it"],
+  ["↑ ↓", "turn the adjuster a little; with Shift four times as far"],
+  ["F4", "close the step with a reason"],
+  ["F6 F7", "watch the AVC value; let its tone be heard"],
+  ["F8", "open or close the log"],
+  ["F9", "to what is next"],
+  ["F10", "all outputs off at once"],
+  ["PgUp PgDn", "one step back, one step on"],
+  ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],
+];
+
+/** The short forms over the job page, one at a time. */
+export function JobDialogs({ open }: { open: OpenJob }) {
+  const { step, state, writing } = open;
+  const onClose = () => open.open(null);
+  switch (state.dialog) {
+    case "close":
+      return step && <CloseDialog open={open} onClose={onClose} />;
+    case "park":
+      return (
+        <FormDialog
+          title="Park: seen, not now"
+          words="It waits in the registers and comes up again before handover."
+          fields={[
+            { name: "what", label: "What you saw", kind: "text", placeholder: "R14 looks browned" },
+            { name: "where", label: "Where", kind: "text", placeholder: "behind V3" },
+          ]}
+          submit="Park it"
+          onSubmit={(v) =>
+            writing.write(
+              "/api/jobs/{job_id}/registers/{register}",
+              {
+                line: "",
+                step: step?.key ?? "",
+                fields: { what: v.what ?? "", where: v.where ?? "" },
+              },
+              { register: "parked" },
+            )
+          }
+          onClose={onClose}
+        />
+      );
+    case "reopen":
+      return (
+        <FormDialog
+          title="Open the job again"
+          words="The report stays as it was told at the handover until the set is handed over anew."
+          fields={[
+            {
+              name: "reason",
+              label: "Because",
+              kind: "long",
+              placeholder: "came back: hum after an hour",
+            },
+          ]}
+          submit="Open it again"
+          onSubmit={(v) =>
+            writing.write("/api/jobs/{job_id}/reopenings", { reason: v.reason ?? "" })
+          }
+          onClose={onClose}
+        />
+      );
+    case "who":
+      return (
+        <FormDialog
+          title="Who is at the bench"
+          words="Kept with every reading from now on."
+          fields={[{ name: "who", label: "Name", kind: "text", initial: who() }]}
+          submit="Keep"
+          onSubmit={(v) => {
+            setWho(v.who ?? "");
+            return Promise.resolve();
+          }}
+          onClose={onClose}
+        />
+      );
+    case "keys":
+      return (
+        <FormDialog
+          title="Keys"
+          words={KEYS.map(([key, words]) => `${key}: ${words}`).join("\n")}
+          fields={[]}
+          submit="Good"
+          onSubmit={() => Promise.resolve()}
+          onClose={onClose}
+        />
+      );
+    default:
+      return null;
+  }
+}
+
+function CloseDialog({ open, onClose }: { open: OpenJob; onClose: () => void }) {
+  const { step, writing } = open;
+  if (!step) return null;
+  return (
+    <FormDialog
+      title="Good enough: close with a reason"
+      words={step.cost ? `It costs: ${step.cost}.` : step.title}
+      fields={[
+        {
+          name: "reason",
+          label: "Because",
+          kind: "long",
+          placeholder: "the owner listens to one station only",
+        },
+        { name: "by", label: "Decided by", kind: "text", placeholder: "owner, by telephone" },
+      ]}
+      submit="Close the step"
+      onSubmit={(v) =>
+        writing
+          .write("/api/jobs/{job_id}/closures", {
+            step: step.key,
+            reason: v.reason ?? "",
+            decided_by: v.by ?? "",
+          })
+          .then(open.toNext)
+      }
+      onClose={onClose}
+    />
+  );
+}

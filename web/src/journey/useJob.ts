@@ -1,0 +1,132 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useReducer, useRef } from "react";
+import { useSearchParams } from "react-router";
+
+import type { Job, Schemas } from "../api/client";
+import { benchQuery } from "../api/queries";
+import { stopOutputs } from "../bench/stopOutputs";
+import { useWatch } from "../bench/useWatch";
+import { AT_REST, type Dialog, jobState } from "./jobState";
+import { neighbour } from "./steps";
+import { useWrite } from "./useWrite";
+
+/** A job without its looks: what is asked, and everything that a person can do about it. */
+export function useJob(job: Job) {
+  const [, setSearch] = useSearchParams();
+  const queries = useQueryClient();
+  const writing = useWrite(job.job_id, job.version);
+  const { data: bench } = useQuery(benchQuery(job.job_id));
+  const watch = useWatch(job.job_id);
+  const [state, tell] = useReducer(jobState, AT_REST);
+  const waiting = useRef(0);
+  const working = useRef(false);
+  useKnown(job);
+
+  const step = job.step;
+  const mine = state.picked.step === step?.key ? state.picked.ask : "";
+  const ask = step?.others.find((other) => other.key === mine) ?? step?.ask ?? null;
+  const question = `${step?.key} ${ask?.key}`;
+  const here = job.steps.findIndex((s) => s.key === step?.key);
+  const byHand = bench?.by_hand ?? true;
+
+  const go = (key: string | null) => {
+    tell({ type: "gone to another step" });
+    setSearch(key && key !== job.next_step ? { step: key } : {});
+  };
+  const atBench = async (work: () => Promise<void>) => {
+    if (working.current) return;
+    working.current = true;
+    tell({ type: "bench begins" });
+    let trouble: unknown = null;
+    try {
+      await work();
+    } catch (error) {
+      waiting.current = 0;
+      trouble = error;
+    } finally {
+      working.current = false;
+      tell({ type: "bench ends", trouble });
+    }
+  };
+
+  return {
+    job,
+    step,
+    ask,
+    state,
+    writing,
+    bench,
+    watch,
+    here,
+    byHand,
+    question,
+    taken: state.taken?.question === question ? state.taken : null,
+    turning: Boolean(bench?.turn_steps.length && step?.adjuster && step.ask?.measurable),
+    go,
+    goBy: (way: number) => go(neighbour(job.steps, here, way)),
+    pick: (key: string) => tell({ type: "picked", step: step?.key ?? "", ask: key }),
+    open: (dialog: Dialog | null) => tell({ type: "dialog", dialog }),
+    toggleLog: () => tell({ type: "log toggled" }),
+    lose: (error: unknown, typed: string) => tell({ type: "lost", error, typed }),
+    keep: (written: Schemas["Written"]) => {
+      tell({ type: "kept", written, question, ask: ask?.key ?? "" });
+      if (written.next_step !== step?.key) setSearch({});
+    },
+    toNext: () => setSearch({}),
+    measure: () =>
+      void atBench(async () => {
+        if (!step) return;
+        const other = ask === step.ask ? "" : (ask?.key ?? "");
+        const body = { step: step.key, ask: other };
+        const done = await writing.write("/api/jobs/{job_id}/bench/measurements", body);
+        const taken = { line: done.line, remarks: done.remarks, question, append: false };
+        tell({ type: "taken", taken });
+      }),
+    capture: () => {
+      const typed = watch.live?.typed;
+      if (typed) {
+        tell({ type: "taken", taken: { line: typed, remarks: [], question, append: true } });
+      } else if (!watch.on) watch.toggle();
+    },
+    // keys may come faster than the bench answers: turns add up while one is under way
+    turn: (turns: number) => {
+      waiting.current += turns;
+      void atBench(async () => {
+        while (step && waiting.current !== 0) {
+          const together = waiting.current;
+          waiting.current = 0;
+          const body = { step: step.key, turns: together };
+          await writing.write("/api/jobs/{job_id}/bench/turns", body);
+        }
+      });
+    },
+    // never waits for what the bench is doing
+    stop: () => {
+      tell({ type: "stopped", words: "Switching all outputs off ..." });
+      const { queryKey } = benchQuery(job.job_id);
+      stopOutputs(job.job_id)
+        .then(
+          (words) => tell({ type: "stopped", words }),
+          (error: Error) => tell({ type: "stopped", words: error.message }),
+        )
+        .finally(() => void queries.invalidateQueries({ queryKey }));
+    },
+  };
+}
+
+export type OpenJob = ReturnType<typeof useJob>;
+
+/** While something is being worked out, waits for word of it and reads the job anew. */
+function useKnown(job: Job) {
+  const queries = useQueryClient();
+  const { job_id, thinking, version } = job;
+  useEffect(() => {
+    if (!thinking) return undefined;
+    const source = new EventSource(`/api/jobs/${job_id}/known`);
+    source.addEventListener("known", () => {
+      source.close();
+      void queries.invalidateQueries();
+    });
+    return () => source.close();
+  }, [queries, job_id, thinking, version]);
+}
