@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.model.facts import ReceiverFacts
@@ -122,13 +123,17 @@ def a_record(*answers: Answer, **lists: object) -> JobRecord:
 
 
 def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
-    """The plainest answer to a question: what is expected, and the first of every choice."""
+    """The plainest answer to a question: what is expected, else as its example goes, and the first
+    of every choice."""
     values, texts = {}, {}
+    if ask.recipe is not None and ask.expected is None:
+        values = dict(read_entry(ask, ask.example, {}).values)
     for wanted in ask.fields:
         if wanted.quantity is not None and wanted.required:
             window = ask.expected
             nominal = window.nominal if window and len(ask.fields) == 1 else wanted.nominal
-            values[wanted.name] = nominal if nominal is not None else 0.0
+            known = values.get(wanted.name, 0.0)
+            values[wanted.name] = nominal if nominal is not None else known
         elif wanted.options and wanted.required:
             texts[wanted.name] = wanted.options[0]
     return Answer(seq, step.key, ask.key, values, texts, point=ask.point, programme=step.programme)

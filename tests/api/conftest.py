@@ -121,11 +121,11 @@ def hand_job(caller: Caller) -> int:
     return open_job(caller)
 
 
-def open_job(caller: Caller, **more: Any) -> int:
-    """Import the demo sheet and open a job on it."""
-    sheet = caller.import_sheet(tidewater_sheet())
-    assert sheet.status_code == 201, sheet.text
-    body = {"sheet_id": sheet.json()["id"], "set_name": "Reading room receiver", **more}
+def open_job(caller: Caller, sheet: str = "", **more: Any) -> int:
+    """Import the demo sheet, or another, and open a job on it."""
+    kept = caller.import_sheet(sheet or tidewater_sheet())
+    assert kept.status_code == 201, kept.text
+    body = {"sheet_id": kept.json()["id"], "set_name": "Reading room receiver", **more}
     job = caller.write("/api/jobs", body)
     assert job.status_code == 201, job.text
     return int(job.json()["id"])

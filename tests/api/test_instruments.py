@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import threading
 from typing import Any
@@ -11,6 +12,7 @@ import pytest
 from api.conftest import Caller, open_job
 from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import Conflict
+from glowdial.demo.fill import tidewater_sheet
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, stop
@@ -88,10 +90,48 @@ def test_a_job_takes_its_readings_and_survives_the_plug(
     assert caller.answer(job, line).status_code == 201
     results = caller.job(job)["step"]["results"]
     assert len(results) == 4
+    assert sources(caller, job, "bring-up.ramp") == ["network"] * 8
+    assert caller.answer(job, "196 190").status_code == 201
+    assert sources(caller, job, "bring-up.ramp")[-2:] == ["hand", "hand"]
     assert float(results[-1]["text"].split()[0]) == pytest.approx(
         room.receiver.b_plus_v(161.0), rel=0.01
     )
     stop(back)
+
+
+def sources(caller: Caller, job: int, step: str) -> list[str]:
+    """Where the values of a step came from, by the table and by the whole document."""
+    rows = csv.DictReader(caller.http.get(f"/api/jobs/{job}/readings.csv").text.splitlines())
+    listed = [row["source"] for row in rows if row["step"] == step]
+    document = caller.http.get(f"/api/jobs/{job}/document").json()
+    mine = {a["id"] for a in document["answers"] if a["step"] == step}
+    assert listed == [o["source"] for o in document["observations"] if o["answer_id"] in mine]
+    return listed
+
+
+TUBES = {"V1": "T1", "V2": "X2", "V3": "DET", "V4": "OUT", "V5": "REC", "V6": "EYE"}
+
+
+def test_electrodes_of_tubes_by_any_name_are_told_apart(
+    caller: Caller, servers: dict[str, InstrumentServer]
+) -> None:
+    """One meter cannot lie on several electrodes, whatever the tubes are called."""
+    text = tidewater_sheet()
+    for was, name in TUBES.items():
+        text = text.replace(f'"{was}"', f'"{name}"')
+    register(caller, servers)
+    job = open_job(caller, sheet=text, network=True)
+    caller.up_to(job, "bring-up.chart")
+    asked = set()
+    while (state := caller.job(job))["step"]["key"] == "bring-up.chart":
+        ask = state["step"]["ask"]
+        asked.add(ask["key"])
+        if ask["key"] in TUBES.values() and len(ask["fields"]) > 1:
+            done = caller.into(job, "bench/measurements", step="bring-up.chart", ask=ask["key"])
+            assert done.status_code == 409, (ask["key"], done.text)
+            assert "from place to place" in done.json()["detail"]
+        assert caller.plainly(job, state).status_code == 201
+    assert {"T1", "X2", "OUT"} <= asked
 
 
 def test_without_the_instrument_it_is_said(caller: Caller) -> None:

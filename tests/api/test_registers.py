@@ -48,6 +48,24 @@ def test_quantities_of_a_line_are_read_and_shown_again_as_typed(
     assert line["fields"]["before_f"] == "32p" and "32.0 pF" in line["details"]
 
 
+def test_the_log_names_a_line_by_what_it_is_about(caller: Caller, hand_job: int) -> None:
+    """By its first field, whatever was typed into the others."""
+    for register, fields in (
+        ("strip-down", {"what": "aerial trimmer", "before_f": "33p"}),
+        ("parked", {"what": "47 ohm resistor browned", "where": "behind V3"}),
+        ("questions", {"question": "Who fitted the choke?", "answer": "Nobody knows"}),
+        ("modifications", {"what": "choke on the lid", "where": "9", "purpose": "12"}),
+    ):
+        assert a_line(caller, hand_job, register, **fields).status_code == 201
+    said = [line["text"] for line in caller.job(hand_job)["log"]][:4]
+    assert said[::-1] == [
+        "What came off: aerial trimmer",
+        "Parked: seen, not now: 47 ohm resistor browned",
+        "Questions to the owner: Who fitted the choke?",
+        "Modifications: choke on the lid",
+    ]
+
+
 @pytest.mark.parametrize(
     ("path", "body", "status", "words"),
     [

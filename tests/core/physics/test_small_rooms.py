@@ -20,8 +20,8 @@ from glowdial.core.language.levels import (
 )
 from glowdial.core.language.verdicts import Verdict, Window, judge, symmetric
 from glowdial.core.physics.avc import gain_at_avc, settled_avc_v
+from glowdial.core.physics.noise_ratio import NoiseReading, next_level_v, sensitivity_v
 from glowdial.core.stages.dial.curve import DialCurve, DialMark
-from glowdial.core.stages.proof.noise_ratio import NoiseReading, next_level_v, sensitivity_v
 
 
 @given(st.floats(0.01, 500.0), st.floats(0.5, 8.0), st.floats(0.0, 3.0))

@@ -9,10 +9,10 @@ from glowdial.api.wiring import Body
 from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import BY_NAME, echo, parse
+from glowdial.core.physics.noise_ratio import NoiseReading, sensitivity_v
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.physics.tracking import Gang, TrimmerPlace, signal_circuit, three_point
 from glowdial.core.stages.dial.curve import DialCurve, DialMark
-from glowdial.core.stages.proof.noise_ratio import NoiseReading, sensitivity_v
 from glowdial.sheets.facts import supply_of
 from glowdial.sheets.receiver import SupplySheet
 

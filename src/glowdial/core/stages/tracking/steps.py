@@ -19,6 +19,7 @@ from glowdial.core.journey.dial_marks import (
     mark_cost,
     mark_result,
 )
+from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.peaking import peak_step
 from glowdial.core.journey.readings import conclude, confirmed, reading, readings
 from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord, latest_of
@@ -150,8 +151,8 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
     ask = Ask(
         "decision",
         "Align, or leave it as it is?",
-        (Field("decision", "decision", options=("align", "leave it")),),
-        "align" if off else "leave it",
+        (Field("decision", "decision", options=("align", LEAVE_IT)),),
+        "align" if off else LEAVE_IT,
     )
     found = reading(record, key, ask)
     decided = found.answer.texts["decision"] if found.answer else ""

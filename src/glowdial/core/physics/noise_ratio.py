@@ -1,4 +1,4 @@
-"""Proof of performance: (S+N)/N and the sensitivity for 10 dB of it.
+"""(S+N)/N and the sensitivity for 10 dB of it.
 
 (S+N)/N is the ratio of total audio output with the tone on to the output with the tone off, the
 carrier on for both. Sensitivity is interpolated on logarithmic axes between the levels read.

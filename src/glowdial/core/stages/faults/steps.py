@@ -1,0 +1,15 @@
+"""What works as found: the sensitivity before anything is turned."""
+
+from __future__ import annotations
+
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.sensitivity import FOUND, numbered_points, sensitivity_step
+from glowdial.core.journey.steps import Step
+
+STAGE = "faults"
+
+
+def as_found_steps(situation: Situation) -> list[Step]:
+    """The sensitivity of every point of the sheet, before the first touch."""
+    points = numbered_points(situation.facts)
+    return [sensitivity_step(situation, p, STAGE, FOUND) for p in points]

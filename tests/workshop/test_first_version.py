@@ -1,0 +1,138 @@
+"""A data file made by the first version opens, and tells everybody what it told them then."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from glowdial.api.stages.handover import ReportShape
+from glowdial.core.language.errors import Conflict
+from glowdial.demo.fill import DemoClock
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.entries import reopen, write_note
+from glowdial.workshop.export import job_document, readings_csv
+from glowdial.workshop.jobs import JobPage, job_page, job_report, shelf
+from glowdial.workshop.stages.intake import photo
+from glowdial.workshop.upgrade import bring_up_to_date
+from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.writing import Stamp
+
+DATA = Path(__file__).resolve().parents[1] / "data"
+# what each job showed in the version that made the file
+THEN: dict[str, dict[str, Any]] = json.loads((DATA / "first-version.json").read_text("utf-8"))
+CLOSED = [int(job) for job, told in THEN.items() if told["closed"]]
+EVERY = [int(job) for job in THEN]
+
+
+@pytest.fixture(scope="module")
+def opened(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workshop]:
+    """The file of the first version, migrated and brought up as the server does it."""
+    workshop = a_copy(tmp_path_factory.mktemp("first"))
+    assert bring_up_to_date(workshop) == len(THEN)
+    yield workshop
+    workshop.lines.close()
+
+
+def a_copy(folder: Path) -> Workshop:
+    file = folder / "first-version.sqlite"
+    file.write_bytes(gzip.decompress((DATA / "first-version.sqlite.gz").read_bytes()))
+    database = Database(sqlite_url(file))
+    database.migrate()
+    return Workshop(database, DemoClock())
+
+
+def then(job: int) -> dict[str, Any]:
+    return THEN[str(job)]
+
+
+def key(former: str) -> str:
+    """A sensitivity's step was named by its frequency, and is by its number."""
+    return re.sub(r"^(proof\.\w+\.\w+)\.\d+$", r"\1", former)
+
+
+def steps_of(page: JobPage) -> list[list[str]]:
+    return [
+        [key(s.key), s.stage, s.title, s.status.value, s.closed_because] for s in page.journey.steps
+    ]
+
+
+def results_of(page: JobPage) -> list[list[Any]]:
+    return [
+        [key(s.key), r.label, r.text, r.judgement.verdict.value, r.judgement.words, r.stale]
+        for s in page.journey.steps
+        for r in s.results
+    ]
+
+
+def test_the_fixture_has_open_and_closed_jobs_a_photo_and_instruments(opened: Workshop) -> None:
+    assert len(CLOSED) >= 2 and len(EVERY) - len(CLOSED) >= 4
+    documents = [job_document(opened, job) for job in EVERY]
+    pictured = [
+        (job, d["photos"][0]["id"]) for job, d in zip(EVERY, documents, strict=True) if d["photos"]
+    ]
+    assert pictured
+    assert photo(opened, *pictured[0], small=False)[:2] == b"\xff\xd8"
+
+
+@pytest.mark.parametrize("job", CLOSED)
+def test_a_closed_job_shows_the_same_report_word_for_word(opened: Workshop, job: int) -> None:
+    shown = ReportShape.model_validate(job_report(opened, job)).model_dump(mode="json")
+    assert {name: shown[name] for name in then(job)["report"]} == then(job)["report"]
+
+
+@pytest.mark.parametrize("job", EVERY)
+def test_a_job_stands_where_it_stood(opened: Workshop, job: int) -> None:
+    page = job_page(opened, job)
+    assert steps_of(page) == [[key(s[0]), *s[1:]] for s in then(job)["steps"]]
+    assert key(page.journey.next_key) == key(then(job)["next"])
+    assert results_of(page) == [[key(r[0]), *r[1:]] for r in then(job)["results"]]
+    line = next(line for line in shelf(opened, limit=100)[0] if line.job_id == job)
+    assert line.standing == then(job)["standing"] and line.closed == then(job)["closed"]
+
+
+@pytest.mark.parametrize("job", EVERY)
+def test_the_log_says_what_it_said(opened: Workshop, job: int) -> None:
+    log = job_page(opened, job).log
+    shown = [[m.seq, m.kind, m.text, m.verdict, m.words, m.struck] for m in log]
+    assert shown == then(job)["log"]
+
+
+@pytest.mark.parametrize("job", EVERY)
+def test_every_measured_value_has_its_place(opened: Workshop, job: int) -> None:
+    for seen in job_document(opened, job)["observations"]:
+        assert seen["place"] and seen["kind"], seen
+
+
+def test_points_are_values_and_no_constant_is_part_of_a_key(opened: Workshop) -> None:
+    answers = [a for job in EVERY for a in job_document(opened, job)["answers"]]
+    assert not [a for a in answers if re.search(r"\d{3,}", a["ask"] + a["step"])]
+    survey = [a for a in answers if (a["step"], a["ask"]) == ("if.survey", "point")]
+    assert survey and all(400e3 < a["point"]["generator_hz"] < 500e3 for a in survey)
+
+
+def test_it_is_brought_up_once(opened: Workshop) -> None:
+    before = [readings_csv(opened, job) for job in EVERY]
+    opened.database.migrate()
+    assert bring_up_to_date(opened) == 0
+    assert [readings_csv(opened, job) for job in EVERY] == before
+
+
+def test_a_job_of_then_is_worked_on_and_a_closed_one_is_opened_first(tmp_path: Path) -> None:
+    workshop = a_copy(tmp_path)
+    bring_up_to_date(workshop)
+    job = CLOSED[0]
+    version = job_page(workshop, job).version
+    with pytest.raises(Conflict, match="handed over"):
+        write_note(workshop, job, Stamp("a-first-note", version), "", "hums again")
+    reopen(workshop, job, Stamp("opened-again", version), "hums again")
+    page = job_page(workshop, job)
+    assert page.closed_at is None and page.journey.next_key.startswith("handover")
+    write_note(workshop, job, Stamp("a-second-note", page.version), "", "hums after an hour")
+    assert job_page(workshop, job).log[0].text == "hums after an hour"
+    workshop.lines.close()
