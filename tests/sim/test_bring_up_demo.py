@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pytest
 
 from builders import a_workshop
 from glowdial.core.journey.steps import Step
+from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.stages.parts.order import School
 from glowdial.demo.fill import (
     DEMO_SEED,
@@ -104,6 +106,16 @@ def test_the_conversion_lands_on_its_target(tmp_path: Path, place: str) -> None:
     target = step.results[-1].window
     assert target is not None and target.nominal is not None
     assert fitted.values["b_plus"] == pytest.approx(target.nominal, rel=0.02)
+    # each diode blocks the winding's peak and the reservoir, unloaded and on a high line
+    supply = view.facts.original_supply or view.facts.supply
+    assert supply is not None
+    unloaded = replace(supply, load=replace(supply.load, current_a=1e-6))
+    high_v = 1.1 * supply.line_v
+    reservoir_v = steady_state(unloaded, high_v).node_v[0]
+    winding_v = 1.1 * supply.secondary_v * math.sqrt(2.0)
+    told_v = int(step.notes[0].split(" V peak inverse")[0].split()[-1])
+    assert told_v >= reservoir_v + 0.98 * winding_v
+    assert told_v <= 1.1 * 2.0 * winding_v
     # readings from before the conversion do not count, and the ramp was taken again on silicon
     ramp = view.journey.step("bring-up.ramp")
     assert all(r.seq > fitted.seq and not r.stale for r in ramp.results)

@@ -8,6 +8,9 @@ from pathlib import Path
 import pytest
 
 from builders import a_workshop, aligned, tidewater_facts
+from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.plan.journey import journey
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import CapacitorFault, Condition, FilterFault, RectifierFault
@@ -46,6 +49,9 @@ def test_what_ails_the_supply_is_named_with_its_probability(
         leaks = any(isinstance(f, FilterFault) for f in condition.faults)
         decided = "Leaky filter capacitor." if leaks else "Overload."
         assert any(line.startswith(decided) for line in step.advice)
+    if cause == "Lost capacitance":
+        ripple = next(r for r in step.results if r.label == "reservoir ripple")
+        assert ripple.judgement.verdict.outside
     if cause == "Tired rectifier":
         assert any("a healthy one for" in line for line in step.advice)
 
@@ -53,3 +59,25 @@ def test_what_ails_the_supply_is_named_with_its_probability(
 def test_a_sound_set_is_not_asked(tmp_path: Path) -> None:
     keys = {s.key for s in brought_up(tmp_path, SOUND).journey.steps}
     assert "bring-up.ramp" in keys and "bring-up.diagnosis" not in keys
+
+
+@pytest.mark.parametrize(("times", "outside"), [(0.8, False), (1.4, False), (1.7, True), (5, True)])
+def test_ripple_of_half_as_much_again_is_too_much(
+    tmp_path: Path, times: float, outside: bool
+) -> None:
+    page = brought_up(tmp_path, replace(SOUND, emission=0.3))
+    ripple_v = steady_state(_supply(page), _supply(page).line_v).ripple_v
+    values = {"ripple_first": times * ripple_v[0], "ripple_last": times * ripple_v[-1]}
+    answers = tuple(
+        replace(a, values={**a.values, **values}) if a.ask == "nodes" else a
+        for a in page.record.answers
+    )
+    step = journey(page.facts, replace(page.record, answers=answers)).step("bring-up.diagnosis")
+    read = [r for r in step.results if r.label.endswith("ripple")]
+    assert [r.judgement.verdict.outside for r in read] == [outside, outside]
+
+
+def _supply(page: JobPage) -> Supply:
+    supply = page.facts.supply
+    assert supply is not None
+    return supply

@@ -15,7 +15,7 @@ from glowdial.core.bench.watch import WATCHED, guard_of
 from glowdial.core.language.quantities import engineering, turn_entry
 from glowdial.workshop.bench_work import BenchView, bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
-from glowdial.workshop.jobs import HAND, LINK_WORDS, SIMULATED
+from glowdial.workshop.jobs import LINK_WORDS, SIMULATED
 from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
@@ -120,7 +120,6 @@ class BenchShape(BaseModel):
 
     link: str
     link_words: str
-    by_hand: bool
     turn_steps: list[TurnStep]
     watchable: list[Watchable]
     generator: str
@@ -137,7 +136,6 @@ class BenchShape(BaseModel):
         return cls(
             link=view.link,
             link_words=LINK_WORDS[view.link],
-            by_hand=view.link == HAND,
             turn_steps=TURNS if view.link == SIMULATED else [],
             watchable=WATCHABLE,
             generator=view.generator,

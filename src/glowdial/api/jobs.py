@@ -15,6 +15,7 @@ from glowdial.api.wiring import Body, JobId, KeyDep, Opened, ShortText, Workshop
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
 from glowdial.workshop.jobs import (
+    HAND,
     LINK_WORDS,
     SIMULATED,
     JobPage,
@@ -174,6 +175,7 @@ class JobShape(BaseModel):
     visits: list[VisitShape]
     parked: int
     thinking: bool
+    by_hand: bool
     bench_turns: bool
     link_words: str
 
@@ -208,6 +210,7 @@ class JobShape(BaseModel):
             next_step=view.journey.next_key,
             set_id=view.set_id,
             thinking=view.journey.thinking,
+            by_hand=view.link == HAND,
             bench_turns=view.link == SIMULATED,
             link_words=LINK_WORDS[view.link],
             visits=[VisitShape.of(v) for v in view.visits],

@@ -1517,8 +1517,6 @@ export interface components {
          * @description The bench panel.
          */
         BenchShape: {
-            /** By Hand */
-            by_hand: boolean;
             /** Dial */
             dial: string;
             /** Generator */
@@ -2126,6 +2124,8 @@ export interface components {
             adjusters: components["schemas"]["AdjusterShape"][];
             /** Bench Turns */
             bench_turns: boolean;
+            /** By Hand */
+            by_hand: boolean;
             /** Changeables */
             changeables: string[];
             /** Closed At */

@@ -25,7 +25,7 @@ export function BenchPanel({ open: job }: { open: OpenJob }) {
           {bench.link_words}
         </Text>
       </Flex>
-      {bench.by_hand && (
+      {job.byHand && (
         <Text color="dim" fontSize="15px">
           Readings are typed. Two that belong together go on one line, with a space between.
         </Text>
@@ -33,7 +33,7 @@ export function BenchPanel({ open: job }: { open: OpenJob }) {
       {simulated && (
         <Live bench={bench} peaking={Boolean(step?.adjuster) && bench.held_step === step?.key} />
       )}
-      {!bench.by_hand && (
+      {!job.byHand && (
         <Stack gap={2}>
           <LitButton
             h="48px"
@@ -50,7 +50,7 @@ export function BenchPanel({ open: job }: { open: OpenJob }) {
           )}
         </Stack>
       )}
-      {!bench.by_hand && (
+      {!job.byHand && (
         <WatchBox
           watch={watch}
           large={!simulated}

@@ -96,7 +96,8 @@ function ConfirmForm(props: Props) {
 function LineForm(props: Props) {
   const { ask, jobId, step, taken } = props;
   const { send, trouble, setTrouble, busy } = useAnswer(props);
-  const [line, setLine] = useState("");
+  // the reading may be there before its input is
+  const [line, setLine] = useState(taken?.line ?? "");
   const input = useRef<HTMLInputElement>(null);
   const [seen, setSeen] = useState(taken);
   if (taken !== seen) {

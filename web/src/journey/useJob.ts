@@ -27,7 +27,7 @@ export function useJob(job: Job) {
   const ask = step?.others.find((other) => other.key === mine) ?? step?.ask ?? null;
   const question = `${step?.key} ${ask?.key}`;
   const here = job.steps.findIndex((s) => s.key === step?.key);
-  const byHand = bench?.by_hand ?? true;
+  const byHand = job.by_hand;
 
   const go = (key: string | null) => {
     tell({ type: "gone to another step" });

@@ -184,6 +184,37 @@ def test_a_faulty_stage_is_named_with_its_likely_cause(fault: object, words: str
     assert any(line.startswith(words) for line in step.advice), step.advice
 
 
+@pytest.mark.parametrize(("share", "hot"), [(0.9, False), (1.15, False), (1.6, True), (3.0, True)])
+def test_a_plate_that_burns_well_over_its_design_is_outside(share: float, hot: bool) -> None:
+    """The heat of the output stage, from a cathode's volts that go up with its current."""
+    stage = next(s for s in KITCHEN.circuit.stages if s.name == "V4")
+    power = aligned(KITCHEN).power.at(BenchState(line_v=230.0))
+    design, feed_v = power.points["V4"], power.node_v[stage.feed]
+    cathode_v = share * design.cathode_v
+    # the energy balance: what the feed gives less what the resistors burn
+    current_a = share * design.plate_a
+    plate_v = feed_v - current_a * stage.plate_ohm
+    watts = current_a * (plate_v - cathode_v)
+    designed = design.plate_a * (design.plate_v - design.cathode_v)
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in record.answers)
+    nodes = {
+        "line": 230.0,
+        "b_plus": power.node_v[-1],
+    }
+    volts = {"plate": plate_v, "screen": design.screen_v, "cathode": cathode_v, "grid": 0.0}
+    answers = (
+        an_answer(seq + 1, "bring-up.chart", "supply", nodes),
+        an_answer(seq + 2, "bring-up.chart", "V4", volts),
+    )
+    state = journey(KITCHEN, replace(record, answers=(*record.answers, *answers)))
+    step = state.step("bring-up.chart")
+    heat = next(r for r in step.results if r.label == "V4 plate heat")
+    assert heat.value == pytest.approx(watts, rel=0.1)
+    assert (watts > 1.3 * designed) is hot
+    assert heat.judgement.verdict.outside is hot
+
+
 def test_a_risen_ballast_shows_in_all_heaters_together() -> None:
     receiver = aligned(KITCHEN, dropper=1.25)
     volts = receiver.power.heater_v(BenchState(line_v=230.0))

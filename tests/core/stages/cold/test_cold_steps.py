@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import pytest
 
-from builders import a_record, an_answer, tidewater_facts
+from builders import a_record, an_answer, tidewater_facts, walked
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.physics.resonance import resonating_inductance_h
 from glowdial.core.plan.journey import journey
@@ -69,6 +69,33 @@ def test_b_plus_is_measured_to_the_rail_that_is_common() -> None:
     live = replace(FACTS, chassis="transformerless")
     step = journey(live, a_record()).step("cold.b-plus")
     assert "B+ to B-" in step.title and "may not be the chassis" in step.reason
+
+
+@pytest.mark.parametrize(
+    ("given_ohm", "read_ohm", "stops"),
+    [
+        # no figure on the sheet: below ten kilohms no power is applied
+        (None, 9.5e3, True),
+        (None, 1.5e3, True),
+        (None, 10.5e3, False),
+        # a sheet's figure, less what a meter and old resistors differ by
+        (40e3, 30e3, True),
+        (40e3, 33e3, False),
+    ],
+)
+def test_a_low_b_plus_holds_the_power_back(
+    given_ohm: float | None, read_ohm: float, stops: bool
+) -> None:
+    facts = replace(FACTS, b_plus_resistance_ohm=given_ohm)
+    before = walked(facts, "cold.b-plus")
+    read = an_answer(9999, "cold.b-plus", "resistance", {"resistance": read_ohm})
+    passed = an_answer(10_000, "bring-up.gate", "ready")
+    state = journey(facts, a_record(*before.answers, read, passed))
+    assert state.step("cold.b-plus").results[0].judgement.verdict.outside is stops
+    powered = [s for s in state.steps if s.powered and not s.opens_power]
+    assert powered
+    held_back = [any("Measure B+" in why for why in s.blocked_by) for s in powered]
+    assert all(held_back) if stops else not any(held_back)
 
 
 @pytest.mark.parametrize("bridge_f", [0.5e-12, 2e-12, 10e-12])
