@@ -81,7 +81,7 @@ def another_chart_rule(_: Workshop, patch: pytest.MonkeyPatch) -> None:
 
 
 def another_noise_rule(_: Workshop, patch: pytest.MonkeyPatch) -> None:
-    patch.setattr(noise_ratio, "STEADY_SHARE", 2.0)
+    patch.setattr(noise_ratio, "CLOSE_ENOUGH_DB", -1.0)
 
 
 CHANGES = (
