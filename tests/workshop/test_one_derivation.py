@@ -44,15 +44,15 @@ def on_the_ramp(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Bench]:
     workshop.lines.close()
 
 
-def next_line(bench: Bench, line: str) -> AnswerCommand:
+def next_line(bench: Bench) -> AnswerCommand:
     step = job_page(bench.workshop, bench.job).journey.standing(RAMP)
     assert step.ask is not None
-    return AnswerCommand(step.key, step.ask.name, line, ())
+    return AnswerCommand(step.key, step.ask.name, step.ask.example, ())
 
 
 def test_a_kept_answer_derives_the_journey_once(on_the_ramp: Bench) -> None:
     workshop, job = on_the_ramp.workshop, on_the_ramp.job
-    command, stamp = next_line(on_the_ramp, "92 70"), on_the_ramp.stamp("counted")
+    command, stamp = next_line(on_the_ramp), on_the_ramp.stamp("counted")
     before = workshop.derivations.count
     with statements(workshop) as seen:
         record_answer(workshop, job, stamp, command)
@@ -76,16 +76,16 @@ def test_a_retry_derives_nothing(on_the_ramp: Bench) -> None:
 
 def test_a_preview_reads_what_was_derived(on_the_ramp: Bench) -> None:
     workshop, job = on_the_ramp.workshop, on_the_ramp.job
-    command = next_line(on_the_ramp, "126 110")
+    command = next_line(on_the_ramp)
     before = workshop.derivations.count
     with statements(workshop) as seen:
-        assert preview(workshop, job, command.step, command.ask, "126 110")
+        assert preview(workshop, job, command.step, command.ask, str(command.line))
     assert workshop.derivations.count == before
     assert not [s for s in seen if "FROM observations" in s or "FROM answers" in s]
 
 
 def test_after_a_start_the_record_is_read_once(on_the_ramp: Bench) -> None:
-    command, stamp = next_line(on_the_ramp, "126 110"), on_the_ramp.stamp("cold")
+    command, stamp = next_line(on_the_ramp), on_the_ramp.stamp("cold")
     workshop = over(Path(str(on_the_ramp.workshop.database.engine.url.database)))
     with statements(workshop) as seen:
         record_answer(workshop, on_the_ramp.job, stamp, command)

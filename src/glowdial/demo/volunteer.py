@@ -61,8 +61,6 @@ class Volunteer:
         if missing:
             acknowledge(self.workshop, self.job_id, self._stamp(view), step.key, missing[0])
             return
-        if step.status is Status.BLOCKED or step.ask is None:
-            raise RuntimeError(f"{step.key}: {step.status} {step.blocked_by}")
         if step.status is Status.TROUBLE:
             close_step(
                 self.workshop,
@@ -73,6 +71,8 @@ class Volunteer:
                 "volunteer at the bench",
             )
             return
+        if step.status is Status.BLOCKED or step.ask is None:
+            raise RuntimeError(f"{step.key}: {step.status} {step.blocked_by}")
         line, fields = self._entry(view, step)
         fresh = job_page(self.workshop, self.job_id)
         record_answer(

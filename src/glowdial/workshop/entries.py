@@ -15,12 +15,13 @@ from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.order import room_of
 from glowdial.core.plan.rules_version import RULES_VERSION
+from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
 from glowdial.workshop.consequences import carry_out_all, taken_back
-from glowdial.workshop.jobs import HAND, SIMULATED, job_page
+from glowdial.workshop.jobs import HAND, SIMULATED
 from glowdial.workshop.stages.registry import completed
 from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob, Stamp, Tell, write
+from glowdial.workshop.writing import OpenedJob, Stamp, Tell, derived, write
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3
@@ -58,17 +59,18 @@ def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line:
 
     A stage may have words of its own on a line that is not finished.
     """
-    page = job_page(workshop, job_id)
-    step = page.journey.standing(step_key)
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id))
+    step = found.journey.standing(step_key)
     ask = find_ask(step, ask_name)
     if ask is None:
         raise Conflict("This question is not open any more; look at the step as it is now.")
     room = room_of(step.stage)
-    words = room.while_typing(page.situation, step, ask, line)
+    words = room.while_typing(found.situation, step, ask, line)
     if words:
         return words
     entry = read_entry(ask, line, {})
-    room.check(page.situation, step, ask, entry.values)
+    room.check(found.situation, step, ask, entry.values)
     return entry.echo
 
 

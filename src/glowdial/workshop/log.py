@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from functools import partial
+from itertools import chain
+from operator import itemgetter
+from typing import Protocol, TypeVar
 
-from glowdial.core.journey.record import Answer, Entered, JobRecord
+from glowdial.core.journey.record import Answer, Entered, JobRecord, Move
 from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.quantities import turns
@@ -32,16 +35,24 @@ class LogLine:
     can_withdraw: bool = False
 
 
+Waiting = tuple[int, Callable[[], LogLine]]
+
+
 def log_of(situation: Situation, state: Journey) -> tuple[LogLine, ...]:
-    """The log, newest first: what was read with what was said of it then, and everything else."""
+    """The log, newest first: what was read with what was said of it then, and everything else.
+
+    Only the lines that are shown are put into words.
+    """
     titles = {s.key: s.title for s in state.steps}
-    lines = (
-        *_answers(situation.record, titles),
-        *_events(situation.record, situation.facts),
-        *_connections(situation.record),
-        *(_register_line(situation, e) for e in _last(situation.record.entered)),
+    record = situation.record
+    lines: Iterator[Waiting] = chain(
+        ((a.seq, partial(_answer_line, record, a, titles)) for a in _last(record.answers)),
+        _events(record, situation.facts),
+        _connections(record),
+        ((e.seq, partial(_register_line, situation, e)) for e in _last(record.entered)),
     )
-    return tuple(heapq.nlargest(LOG_LINES, lines, key=lambda line: line.seq))
+    shown = heapq.nlargest(LOG_LINES, lines, key=itemgetter(0))
+    return tuple(line() for _, line in shown)
 
 
 T = TypeVar("T")
@@ -52,14 +63,9 @@ def _last(entries: Sequence[T]) -> Sequence[T]:
     return entries[-LOG_LINES:]
 
 
-def _answers(record: JobRecord, titles: dict[str, str]) -> Iterator[LogLine]:
-    for answer in _last(record.answers):
-        counts = record.latest(answer.step, answer.question)
-        struck = counts is None or counts.seq != answer.seq
-        yield _answer_line(answer, titles, struck=struck)
-
-
-def _answer_line(answer: Answer, titles: dict[str, str], *, struck: bool) -> LogLine:
+def _answer_line(record: JobRecord, answer: Answer, titles: dict[str, str]) -> LogLine:
+    counts = record.latest(answer.step, answer.question)
+    struck = counts is None or counts.seq != answer.seq
     title = answer.told.title or titles.get(answer.step, answer.step)
     said = answer.told.judged
     return LogLine(
@@ -75,35 +81,51 @@ def _answer_line(answer: Answer, titles: dict[str, str], *, struck: bool) -> Log
     )
 
 
-def _events(record: JobRecord, facts: ReceiverFacts) -> Iterator[LogLine]:
+def _events(record: JobRecord, facts: ReceiverFacts) -> Iterator[Waiting]:
     names = {a.key: a.name for a in facts.adjusters}
     for m in _last(record.moves):
-        text = f"{names.get(m.adjuster, m.adjuster)}: {turns(m.turns)}"
-        yield LogLine(m.seq, m.at, "turned", m.step, text)
+        yield m.seq, partial(_move_line, m, names.get(m.adjuster, m.adjuster))
     for w in _last(record.withdrawals):
-        yield LogLine(w.seq, w.at, "withdrawn", "", f"entry {w.answer_seq} withdrawn")
+        yield _event(w, "withdrawn", "", f"entry {w.answer_seq} withdrawn")
     for c in _last(record.changes):
-        yield LogLine(c.seq, c.at, "changed", "", f"{c.what}: {c.note}")
+        yield _event(c, "changed", "", f"{c.what}: {c.note}")
     for d in _last(record.closures):
-        yield LogLine(d.seq, d.at, "decided", d.step, f"{d.reason} ({d.decided_by})")
+        yield _event(d, "decided", d.step, f"{d.reason} ({d.decided_by})")
     for a in _last(record.acknowledgements):
-        yield LogLine(a.seq, a.at, "caution", a.step, f"acknowledged: {a.danger}")
+        yield _event(a, "caution", a.step, f"acknowledged: {a.danger}")
     for n in _last(record.notes):
-        yield LogLine(n.seq, n.at, "note", n.step, n.text)
+        yield _event(n, "note", n.step, n.text)
     for r in _last(record.reopenings):
-        yield LogLine(r.seq, r.at, "opened again", "", r.reason)
+        yield _event(r, "opened again", "", r.reason)
 
 
-def _connections(record: JobRecord) -> Iterator[LogLine]:
+class _Entry(Protocol):
+    @property
+    def seq(self) -> int: ...
+    @property
+    def at(self) -> str: ...
+
+
+def _event(entry: _Entry, kind: str, step: str, text: str) -> Waiting:
+    return entry.seq, partial(LogLine, entry.seq, entry.at, kind, step, text)
+
+
+def _move_line(move: Move, name: str) -> LogLine:
+    return LogLine(move.seq, move.at, "turned", move.step, f"{name}: {turns(move.turns)}")
+
+
+def _connections(record: JobRecord) -> Iterator[Waiting]:
     for t in _last(record.temporaries):
         what = f"{t.what}, {t.where}"
-        yield LogLine(t.made_seq, t.at, "clipped on", t.step, what)
-        if t.removed_seq is not None:
-            yield LogLine(t.removed_seq, t.removed_at, "taken off", t.step, what)
+        made, removed = t.made_seq, t.removed_seq
+        yield made, partial(LogLine, made, t.at, "clipped on", t.step, what)
+        if removed is not None:
+            yield removed, partial(LogLine, removed, t.removed_at, "taken off", t.step, what)
     for s in _last(record.switched_off):
-        yield LogLine(s.off_seq, s.at, "switched off", s.step, s.what)
-        if s.restored_seq is not None:
-            yield LogLine(s.restored_seq, s.restored_at, "restored", s.step, s.what)
+        off, restored = s.off_seq, s.restored_seq
+        yield off, partial(LogLine, off, s.at, "switched off", s.step, s.what)
+        if restored is not None:
+            yield restored, partial(LogLine, restored, s.restored_at, "restored", s.step, s.what)
 
 
 def _register_line(situation: Situation, line: Entered) -> LogLine:

@@ -7,8 +7,11 @@ and asks.
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from operator import is_
 
 from glowdial.core.model.measurands import Measurand
 
@@ -16,6 +19,9 @@ IF_AREA = "if"
 CABINET = "cabinet"
 PART_AREAS = ("supply", "if", "oscillator", "aerial", "audio")
 CHANGEABLES = (*PART_AREAS, CABINET)
+
+# before the first entry
+NEVER = -(2**63)
 
 Point = tuple[tuple[str, float], ...]
 
@@ -112,11 +118,11 @@ class Answer:
     line: str = ""
     at: str = ""
     who: str = ""
+    question: str = field(init=False, repr=False, compare=False)
 
-    @property
-    def question(self) -> str:
-        """What tells it apart within its step."""
-        return question_name(self.ask, self.point)
+    def __post_init__(self) -> None:
+        # what tells it apart within its step; asked for at every entry of a long job
+        object.__setattr__(self, "question", question_name(self.ask, self.point))
 
     def asked_at(self, name: str) -> float:
         """The point that it was asked at."""
@@ -279,6 +285,98 @@ NOTHING = Basis()
 
 
 @dataclass(frozen=True, slots=True)
+class _AnswersBy:
+    """Answers that were not withdrawn, by what they are looked for; ``of`` is the list that it was
+    made of."""
+
+    of: tuple[Answer, ...]
+    latest: dict[tuple[str, str], Answer]
+    step: dict[str, tuple[Answer, ...]]
+    question: dict[str, tuple[Answer, ...]]
+    value: dict[str, tuple[Answer, ...]]
+
+    def grown(self, answers: tuple[Answer, ...]) -> _AnswersBy:
+        """The same for a list that begins as this one's did; only what is new is sorted in."""
+        if answers is self.of:
+            return self
+        kept = len(self.of)
+        if len(answers) < kept or not all(map(is_, self.of, answers)):
+            return NO_ANSWERS.grown(answers)
+        latest = dict(self.latest)
+        by_step: dict[str, list[Answer]] = {}
+        by_question: dict[str, list[Answer]] = {}
+        by_value: dict[str, list[Answer]] = {}
+        for answer in answers[kept:]:
+            if answer.withdrawn:
+                continue
+            latest[answer.step, answer.question] = answer
+            by_step.setdefault(answer.step, []).append(answer)
+            by_question.setdefault(answer.question, []).append(answer)
+            for name in answer.values:
+                by_value.setdefault(name, []).append(answer)
+        return _AnswersBy(
+            answers,
+            latest,
+            _sorted_in(self.step, by_step),
+            _sorted_in(self.question, by_question),
+            _sorted_in(self.value, by_value),
+        )
+
+
+def _sorted_in(
+    known: dict[str, tuple[Answer, ...]], new: dict[str, list[Answer]]
+) -> dict[str, tuple[Answer, ...]]:
+    return known | {key: (*known.get(key, ()), *more) for key, more in new.items()}
+
+
+NO_ANSWERS = _AnswersBy((), {}, {}, {}, {})
+
+
+@dataclass(frozen=True, slots=True)
+class _MovesBy:
+    """Moves by their adjuster, with how far each is turned in all."""
+
+    of: tuple[Move, ...]
+    adjuster: dict[str, tuple[Move, ...]]
+    turned: dict[str, float]
+
+    def grown(self, moves: tuple[Move, ...]) -> _MovesBy:
+        """The same for a list that begins as this one's did."""
+        if moves is self.of:
+            return self
+        kept = len(self.of)
+        if len(moves) < kept or not all(map(is_, self.of, moves)):
+            return NO_MOVES.grown(moves)
+        new: dict[str, list[Move]] = {}
+        turned = dict(self.turned)
+        for move in moves[kept:]:
+            new.setdefault(move.adjuster, []).append(move)
+            turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
+        adjuster = {key: (*self.adjuster.get(key, ()), *more) for key, more in new.items()}
+        return _MovesBy(moves, self.adjuster | adjuster, turned)
+
+    def last(self, adjuster: str) -> int:
+        """Seq of an adjuster's last move; 0 where it was not turned."""
+        mine = self.adjuster.get(adjuster)
+        return mine[-1].seq if mine else 0
+
+    def between(self, adjuster: str, since: int, until: float) -> Iterator[Move]:
+        """An adjuster's moves after one entry and before another, the last first."""
+        mine = self.adjuster.get(adjuster, ())
+        for n in range(bisect_left(mine, until, key=_seq) - 1, -1, -1):
+            if mine[n].seq <= since:
+                return
+            yield mine[n]
+
+
+def _seq(move: Move) -> int:
+    return move.seq
+
+
+NO_MOVES = _MovesBy((), {}, {})
+
+
+@dataclass(frozen=True, slots=True)
 class JobRecord:
     """All entries of a job, each list in ascending ``seq``."""
 
@@ -293,76 +391,52 @@ class JobRecord:
     notes: tuple[Note, ...] = ()
     withdrawals: tuple[Withdrawal, ...] = ()
     reopenings: tuple[Reopening, ...] = ()
-    _latest: dict[tuple[str, str], Answer] = field(init=False, repr=False, compare=False)
-    _by_step: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
-    _by_question: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
-    _by_value: dict[str, list[Answer]] = field(init=False, repr=False, compare=False)
+    # what is looked for is sorted in as the record grows, and handed on
+    _answers: _AnswersBy = field(default=NO_ANSWERS, repr=False, compare=False)
+    _moves: _MovesBy = field(default=NO_MOVES, repr=False, compare=False)
     _lines: dict[str, dict[str, Entered]] = field(init=False, repr=False, compare=False)
-    _touched: dict[str, int] = field(init=False, repr=False, compare=False)
-    _turned: dict[str, float] = field(init=False, repr=False, compare=False)
     _seen: frozenset[tuple[str, str]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
-        latest: dict[tuple[str, str], Answer] = {}
-        by_step: dict[str, list[Answer]] = {}
-        by_question: dict[str, list[Answer]] = {}
-        by_value: dict[str, list[Answer]] = {}
-        for answer in self.answers:
-            if answer.withdrawn:
-                continue
-            question = answer.question
-            latest[answer.step, question] = answer
-            by_step.setdefault(answer.step, []).append(answer)
-            by_question.setdefault(question, []).append(answer)
-            for name in answer.values:
-                by_value.setdefault(name, []).append(answer)
         lines: dict[str, dict[str, Entered]] = {}
         for line in self.entered:
             lines.setdefault(line.register, {})[line.key] = line
-        touched = {f"area {c.what}": c.seq for c in self.changes}
-        touched |= {m.adjuster: m.seq for m in self.moves}
-        turned: dict[str, float] = {}
-        for move in self.moves:
-            turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
-        object.__setattr__(self, "_latest", latest)
-        object.__setattr__(self, "_by_step", by_step)
-        object.__setattr__(self, "_by_question", by_question)
-        object.__setattr__(self, "_by_value", by_value)
+        object.__setattr__(self, "_answers", self._answers.grown(self.answers))
+        object.__setattr__(self, "_moves", self._moves.grown(self.moves))
         object.__setattr__(self, "_lines", lines)
-        object.__setattr__(self, "_touched", touched)
-        object.__setattr__(self, "_turned", turned)
         seen = frozenset((a.step, a.danger) for a in self.acknowledgements)
         object.__setattr__(self, "_seen", seen)
 
     def latest(self, step: str, question: str) -> Answer | None:
         """The answer that counts for a question: the last one not withdrawn."""
-        return self._latest.get((step, question))
+        return self._answers.latest.get((step, question))
 
     def first(self, step: str, question: str) -> Answer | None:
         """The first answer to a question that was not withdrawn: how it was found."""
-        mine = self._by_step.get(step, [])
+        mine = self._answers.step.get(step, ())
         return next((a for a in mine if a.question == question), None)
 
     def of_step(self, step: str) -> list[Answer]:
         """Answers of a step that count, the superseded ones left out, in order."""
-        return [a for a in self._by_step.get(step, []) if self._latest[a.step, a.question] is a]
+        mine, latest = self._answers.step.get(step, ()), self._answers.latest
+        return [a for a in mine if latest[step, a.question] is a]
 
     def taken_in(self, step: str) -> list[Answer]:
         """Every answer of a step that was not withdrawn, superseded ones too, in order."""
-        return list(self._by_step.get(step, []))
+        return list(self._answers.step.get(step, ()))
 
     def asked(self, question: str) -> list[Answer]:
         """Every answer to a question of that name in any step, not withdrawn, in order."""
-        return list(self._by_question.get(question, []))
+        return list(self._answers.question.get(question, ()))
 
     def with_value(self, name: str) -> list[Answer]:
         """Every answer that gives a value of that name, not withdrawn, in order."""
-        return list(self._by_value.get(name, []))
+        return list(self._answers.value.get(name, ()))
 
     def programme(self, step: str, after: Answer | None = None) -> tuple[float, ...]:
         """The points that a step had planned when it was begun, or begun anew after an answer; none
         before it is."""
-        mine = self._by_step.get(step, [])
+        mine = self._answers.step.get(step, ())
         since = after.seq if after is not None else 0
         return next((a.programme for a in mine if a.programme and a.seq > since), ())
 
@@ -383,16 +457,8 @@ class JobRecord:
 
     def spoiled_at(self, basis: Basis) -> int:
         """Seq of the last entry that spoiled what rests on a basis; 0 if there is none."""
-        found = [self._touched.get(f"area {what}", 0) for what in basis.areas]
-        if basis.own_steps:
-            keys = set(basis.adjusters)
-            found += [
-                m.seq
-                for m in self.moves
-                if m.adjuster in keys and not m.step.startswith(basis.own_steps)
-            ]
-        else:
-            found += [self._touched.get(key, 0) for key in basis.adjusters]
+        found = [c.seq for c in self.changes if c.what in basis.areas][-1:]
+        found += [self._last_move(key, basis) for key in basis.adjusters]
         found += [a.seq for a in basis.after if a is not None]
         if basis.reopened and self.reopenings:
             found.append(self.reopenings[-1].seq)
@@ -404,14 +470,18 @@ class JobRecord:
 
     def spoiled_between(self, basis: Basis, since: Answer, until: Answer | None) -> bool:
         """Whether something of a basis came after one reading and before another, or up to now."""
-        keys, areas = set(basis.adjusters), set(basis.areas)
-        end = until.seq if until is not None else float("inf")
+        end = until.seq if until is not None else math.inf
         return any(
-            since.seq < m.seq < end
-            and m.adjuster in keys
-            and not (basis.own_steps and m.step.startswith(basis.own_steps))
-            for m in self.moves
-        ) or any(since.seq < c.seq < end and c.what in areas for c in self.changes)
+            _counts(move, basis)
+            for key in basis.adjusters
+            for move in self._moves.between(key, since.seq, end)
+        ) or any(since.seq < c.seq < end and c.what in basis.areas for c in self.changes)
+
+    def _last_move(self, adjuster: str, basis: Basis) -> int:
+        if not basis.own_steps:
+            return self._moves.last(adjuster)
+        mine = self._moves.between(adjuster, NEVER, math.inf)
+        return next((m.seq for m in mine if _counts(m, basis)), 0)
 
     def changed_since(self, closure: Closure) -> bool:
         """Whether a part was changed after a decision; the cabinet does not count."""
@@ -420,7 +490,7 @@ class JobRecord:
     def closure(self, step: str) -> Closure | None:
         """The decision that closed a step, unless something was entered there afterwards."""
         found = next((c for c in reversed(self.closures) if c.step == step), None)
-        if found and any(a.seq > found.seq for a in self._by_step.get(step, [])[-1:]):
+        if found and any(a.seq > found.seq for a in self._answers.step.get(step, ())[-1:]):
             return None
         return found
 
@@ -430,20 +500,17 @@ class JobRecord:
 
     def turns_of(self, adjuster: str) -> float:
         """Net turns of an adjuster from as found."""
-        return self._turned.get(adjuster, 0.0)
+        return self._moves.turned.get(adjuster, 0.0)
 
     def touched(self, adjuster: str) -> bool:
         """Whether an adjuster was turned at all."""
-        return adjuster in self._turned
+        return adjuster in self._moves.turned
 
     def turned_since_entry(self, step: str, adjuster: str) -> float:
         """Turns of an adjuster in a step since the last entry that counts there."""
-        since = max((a.seq for a in self.of_step(step)), default=0)
-        return sum(
-            m.turns
-            for m in self.moves
-            if m.step == step and m.adjuster == adjuster and m.seq > since
-        )
+        since = max((a.seq for a in self.of_step(step)), default=NEVER)
+        made = self._moves.between(adjuster, since, math.inf)
+        return sum(m.turns for m in made if m.step == step)
 
     def with_withdrawn(self, answer_seq: int) -> JobRecord:
         """The same with an answer taken back."""
@@ -458,3 +525,7 @@ class JobRecord:
 def latest_of(answers: Iterable[Answer]) -> Answer:
     """The last of some answers."""
     return max(answers, key=lambda a: a.seq)
+
+
+def _counts(move: Move, basis: Basis) -> bool:
+    return not (basis.own_steps and move.step.startswith(basis.own_steps))

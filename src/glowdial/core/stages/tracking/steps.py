@@ -84,10 +84,6 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
 
 def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     key = f"osc.{band.key}.set-up"
-    lo = band.tracked.oscillator
-    grid = np.linspace(band.low_hz, band.high_hz, TRACKING_POINTS)
-    errors = band.tracked.error_hz(grid)
-    worst = int(np.argmax(np.abs(errors)))
     step = Step(
         key,
         STAGE,
@@ -96,18 +92,31 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         leads=dial_leads(facts),
         controls=(f"band switch: {band.name}", "pointer on its mark with the gang fully meshed"),
         powered=True,
-        advice=(
-            f"Computed from the sheet: oscillator coil {lo.inductance_h * 1e6:.1f} uH, trimmer and "
-            f"strays {lo.trimmer_f * 1e12:.1f} pF, padder {lo.padder_f * 1e12:.0f} pF. Between the "
-            f"tracking points the aerial circuit is off by up to {errors[worst] / 1e3:+.1f} kHz, "
-            f"at {khz(float(round(grid[worst], -4)))}.",
-        ),
-        draw=lambda: _tracking_plot(band, grid, errors),
+        draw=lambda: _tracking_plot(band),
+        advise=lambda: (_tracking_words(band),),
     )
     return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
 
 
-def _tracking_plot(band: BandFacts, grid: Floats, errors: Floats) -> Plot:
+def _tracking(band: BandFacts) -> tuple[Floats, Floats]:
+    """Signal frequencies over a band, and the design's tracking error at each, in Hz."""
+    grid = np.linspace(band.low_hz, band.high_hz, TRACKING_POINTS)
+    return grid, band.tracked.error_hz(grid)
+
+
+def _tracking_words(band: BandFacts) -> str:
+    lo, (grid, errors) = band.tracked.oscillator, _tracking(band)
+    worst = int(np.argmax(np.abs(errors)))
+    return (
+        f"Computed from the sheet: oscillator coil {lo.inductance_h * 1e6:.1f} uH, trimmer and "
+        f"strays {lo.trimmer_f * 1e12:.1f} pF, padder {lo.padder_f * 1e12:.0f} pF. Between the "
+        f"tracking points the aerial circuit is off by up to {errors[worst] / 1e3:+.1f} kHz, "
+        f"at {khz(float(round(grid[worst], -4)))}."
+    )
+
+
+def _tracking_plot(band: BandFacts) -> Plot:
+    grid, errors = _tracking(band)
     scale, unit = dial_scale(band)
     computed = PlotLine(
         "computed",
