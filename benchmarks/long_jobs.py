@@ -105,16 +105,17 @@ def worked_job(folder: Path) -> Path:
     return file
 
 
-def lengthened(worked: Path, file: Path, observations: int) -> None:
+def lengthened(worked: Path, file: Path, observations: int) -> int:
     """A copy in which the readings were taken in as many rounds as it needs; the earlier rounds are
-    numbered below one, so that what was really done stays the last."""
+    numbered below one, so that what was really done stays the last. Returns how many observations it has."""
     shutil.copy(worked, file)
     database = Database(sqlite_url(file))
     with database.writing() as session:
         span = session.get_one(JobRow, JOB).seq
         tables = (AnswerRow, ObservationRow, TellingRow, MoveRow)
         done = {table: list(session.scalars(select(table))) for table in tables}
-        rounds = max(round(observations / len(done[ObservationRow])) - 1, 0)
+        one_round = len(done[ObservationRow])
+        rounds = max(round(observations / one_round) - 1, 0)
         ids = max(a.id for a in done[AnswerRow])
         for n in range(1, rounds + 1):
             earlier = [_plain(a, seq=a.seq - n * span, id=a.id + n * ids) for a in done[AnswerRow]]
@@ -127,6 +128,7 @@ def lengthened(worked: Path, file: Path, observations: int) -> None:
                 again = [_plain(r, id=None, **{by: getattr(r, by) + shift}) for r in done[table]]
                 session.execute(insert(table), again)
     database.close()
+    return (rounds + 1) * one_round
 
 
 def _plain(row: Any, **changed: Any) -> dict[str, Any]:
@@ -160,7 +162,9 @@ def times_of(file: Path, observations: int) -> Times:
     workshop = Workshop(database, lambda: START, memory=Beside())
     with TestClient(create_app(workshop), base_url="http://127.0.0.1") as http:
         page = Page(http)
-        marked = {a.step for a in job_page(workshop, JOB).record.answers if "dial_hz" in dict(a.point)}
+        marked = {
+            a.step for a in job_page(workshop, JOB).record.answers if "dial_hz" in dict(a.point)
+        }
         steps = [s["key"] for s in page.read()["steps"] if s["key"] in marked]
 
         def kept(n: int) -> float:
@@ -195,11 +199,5 @@ def long_job_times() -> list[Times]:
         worked = worked_job(Path(folder))
         for size in SIZES:
             file = Path(folder) / f"{size}.sqlite"
-            lengthened(worked, file, size)
-            found.append(times_of(file, size))
+            found.append(times_of(file, lengthened(worked, file, size)))
     return found
-
-
-if __name__ == "__main__":
-    for each in long_job_times():
-        print(each)

@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 from scipy.optimize import fsolve
 
+from benchmarks.long_jobs import long_job_times
 from glowdial.bench.profile import shipped_profile
 from glowdial.bench.visa import VisaLine
 from glowdial.core.model.measurands import AVC
@@ -45,6 +46,8 @@ from glowdial.workshop.workshop import Workshop
 FLEET, FLEET_S = 200, 20
 STOCK_LINES = 100
 LEAST_SPICE_RATIO = 20
+# where a long job is held to its budgets, and what counts as no growth
+HELD_AT, FLAT = 5_000, 1.6
 # the circuit of ngspice/vacuum-centre-tap.cir
 SPICE_SUPPLY = Supply(
     topology=Topology.CENTRE_TAP,
@@ -236,6 +239,30 @@ def page_lines() -> list[Line]:
     return lines
 
 
+def long_job_lines() -> list[Line]:
+    """An entry, the page and a preview of a job of five bands, and how each grows with it."""
+    found = long_job_times()
+    print(f"{'a job of five bands, 95th percentile':<40}{'kept':>9}{'page':>9}{'preview':>9}")
+    for times in found:
+        row = f"{times.kept_answer:9.1f}{times.page:9.1f}{times.preview:9.1f} ms"
+        print(f"{times.observations:>28} observations{row}")
+    least, most = found[0], found[-1]
+    more = most.observations / least.observations
+    print(
+        f"with {more:.0f} times the observations: kept {most.kept_answer / least.kept_answer:.1f}, "
+        f"page {most.page / least.page:.1f}, preview {most.preview / least.preview:.1f} times"
+    )
+    held = min(found, key=lambda t: abs(t.observations - HELD_AT))
+    return [
+        Line(f"kept answer, {held.observations} observations", held.kept_answer, 60.0, "ms"),
+        Line("the job's page there", held.page, 25.0, "ms"),
+        Line("a preview there", held.preview, 15.0, "ms"),
+        Line("growth of a kept answer, of linear", most.kept_answer / least.kept_answer, more, ""),
+        Line("growth of the page", most.page / least.page, FLAT, ""),
+        Line("growth of a preview", most.preview / least.preview, FLAT, ""),
+    ]
+
+
 def first_view_kb() -> float:
     """Entry script and everything that the shelf's chunk imports, as the browser fetches it."""
     assets = WEB / "assets"
@@ -264,6 +291,7 @@ def main() -> None:
         parts_lines,
         network_lines,
         page_lines,
+        long_job_lines,
     ):
         for line in group():
             line.print()

@@ -72,7 +72,8 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         """Whether the server is up, and its version."""
         return Health(status="ok", version=__version__)
 
-    app.add_middleware(GZipMiddleware, minimum_size=1000)
+    # the quickest level: on the same table there is nothing to save by more
+    app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     app.add_middleware(HostCheck)
     if web is not None:
         _serve_pages(app, web)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
 from glowdial.api.push import EVENTS, until_known
 from glowdial.api.steps import StepShape, step_shape
-from glowdial.api.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep
+from glowdial.api.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep, plain_json
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
 from glowdial.workshop.jobs import (
@@ -279,12 +279,12 @@ def post_job(workshop: WorkshopDep, key: KeyDep, body: OpenJobRequest) -> Opened
     return Opened(id=open_job(workshop, key, command))
 
 
-@router.get("/{job_id}", operation_id="getJob")
+@router.get("/{job_id}", operation_id="getJob", response_model=JobShape)
 def get_job(
     workshop: WorkshopDep, job_id: JobId, step: Annotated[str | None, Query(max_length=80)] = None
-) -> JobShape:
+) -> Response:
     """A job with its scale, its log, and one step in full (the next, unless another is named)."""
-    return JobShape.of(job_page(workshop, job_id), step)
+    return plain_json(JobShape.of(job_page(workshop, job_id), step))
 
 
 @router.get("/{job_id}/known", operation_id="awaitKnown", response_class=StreamingResponse)

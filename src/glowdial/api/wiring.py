@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import Depends, Header, Path, Request
+from fastapi import Depends, Header, Path, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from glowdial.core.language.errors import BadInput
@@ -64,3 +64,9 @@ class Written(BaseModel):
     words: str = ""
     next_step: str = ""
     cost: str = ""
+
+
+def plain_json(shape: BaseModel) -> Response:
+    """A shape as it is sent. The longest of them are written out once, and not checked again on
+    their way."""
+    return Response(shape.model_dump_json(), media_type="application/json")

@@ -287,13 +287,15 @@ NOTHING = Basis()
 @dataclass(frozen=True, slots=True)
 class _AnswersBy:
     """Answers that were not withdrawn, by what they are looked for; ``of`` is the list that it was
-    made of."""
+    made of, ``before`` the same before its last entries came: what was just entered may still get
+    its telling."""
 
     of: tuple[Answer, ...]
     latest: dict[tuple[str, str], Answer]
     step: dict[str, tuple[Answer, ...]]
     question: dict[str, tuple[Answer, ...]]
     value: dict[str, tuple[Answer, ...]]
+    before: _AnswersBy | None = None
 
     def grown(self, answers: tuple[Answer, ...]) -> _AnswersBy:
         """The same for a list that begins as this one's did; only what is new is sorted in."""
@@ -301,7 +303,7 @@ class _AnswersBy:
             return self
         kept = len(self.of)
         if len(answers) < kept or not all(map(is_, self.of, answers)):
-            return NO_ANSWERS.grown(answers)
+            return (self.before or NO_ANSWERS).grown(answers)
         latest = dict(self.latest)
         by_step: dict[str, list[Answer]] = {}
         by_question: dict[str, list[Answer]] = {}
@@ -320,6 +322,7 @@ class _AnswersBy:
             _sorted_in(self.step, by_step),
             _sorted_in(self.question, by_question),
             _sorted_in(self.value, by_value),
+            replace(self, before=None) if kept else None,
         )
 
 
