@@ -33,10 +33,10 @@ from glowdial.store.tables import (
     ObservationRow,
     TellingRow,
 )
-from glowdial.workshop.inference import Beside
-from glowdial.workshop.jobs import OpenCommand, job_page, open_job
-from glowdial.workshop.sheets import facts_of, make_sheet, one_sheet
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.inference import Beside
+from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import facts_of, make_sheet, one_sheet
+from glowdial.workshop.base.workshop import Workshop
 
 SIZES = (100, 1_000, 5_000, 20_000)
 REPEATS = 60

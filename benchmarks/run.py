@@ -39,9 +39,9 @@ from glowdial.sim.room import Room
 from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.jobs import job_page
-from glowdial.workshop.sheets import read_sheet
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.sheets import read_sheet
+from glowdial.workshop.base.workshop import Workshop
 
 FLEET, FLEET_S = 200, 20
 STOCK_LINES = 100

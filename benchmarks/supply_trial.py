@@ -42,7 +42,7 @@ from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import Condition, FilterFault, RectifierFault
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
-from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.base.sheets import read_sheet
 
 NOISE = 0.01
 LINES = (0.7, 0.85, 1.0)

@@ -30,8 +30,8 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import Condition, neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.sheets import read_sheet
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.sheets import read_sheet
+from glowdial.workshop.base.workshop import Workshop
 
 FIVE_TUBE_FORM = {
     "maker": "Orlwick",

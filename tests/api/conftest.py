@@ -15,7 +15,7 @@ from httpx2 import Response
 from builders import a_workshop
 from glowdial.api.app import create_app
 from glowdial.demo.fill import tidewater_sheet
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.workshop import Workshop
 
 
 @dataclass

@@ -17,9 +17,9 @@ from glowdial.api.app import create_app
 from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import Conflict
 from glowdial.demo.volunteer import Volunteer
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import live_values
-from glowdial.workshop.jobs import job_page
-from glowdial.workshop.workshop import Workshop
 
 CORE = "if.pass1.t2-secondary"
 

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import base64
 import csv
+import hashlib
 import json
 import threading
+from dataclasses import replace
 from typing import Any
 
+import numpy as np
 import pytest
+from sqlalchemy import event
 
 from api.conftest import Caller, open_job
 from glowdial.core.bench.watch import guard_of
@@ -16,8 +21,10 @@ from glowdial.demo.fill import tidewater_sheet
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import Room
 from glowdial.sim.servers import InstrumentServer, stop
+from glowdial.workshop.base.derived import Derivations
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import live_values
-from glowdial.workshop.workshop import Workshop
 
 KINDS = {"generator": "generator", "multimeter": "multimeter", "supply": "line supply"}
 
@@ -132,6 +139,60 @@ def test_electrodes_of_tubes_by_any_name_are_told_apart(
             assert "from place to place" in done.json()["detail"]
         assert caller.plainly(job, state).status_code == 201
     assert {"T1", "X2", "OUT"} <= asked
+
+
+def test_a_trace_is_kept_once_with_its_figures_and_read_again(
+    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+) -> None:
+    body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
+    scope = caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port}).json()
+    job, other = open_job(caller, network=True), open_job(caller)
+    room.change(line_v=230.0)
+    room.probe = "b-plus"
+    trace = {"instrument_id": scope["id"], "place": "b-plus", "seconds": 0.05}
+    kept = caller.into(job, "traces", **trace)
+    assert kept.status_code == 201, kept.text
+    digest = kept.json()["trace"]
+    page = caller.http.get(f"/api/jobs/{job}/traces/{digest}")
+    assert page.headers["content-type"].startswith("text/csv")
+    rows = list(csv.DictReader(page.text.splitlines()))
+    volts = np.array([float(r["volts"]) for r in rows])
+    assert len(rows) > 100 and float(rows[-1]["seconds"]) == pytest.approx(0.05)
+    document = caller.http.get(f"/api/jobs/{job}/document").json()
+    seen = {o["kind"]: o for o in document["observations"] if o["blob"] == digest}
+    assert seen["DC volts"]["value"] == pytest.approx(
+        np.trapezoid(volts) / (len(volts) - 1), rel=0.02
+    )
+    assert seen["ripple"]["value"] == pytest.approx(volts.max() - volts.min(), rel=1e-6)
+    assert {o["source"] for o in seen.values()} == {"network"}
+    (blob,) = document["blobs"]
+    assert hashlib.sha256(base64.b64decode(blob["base64"])).hexdigest() == digest
+    # the journey goes on as it was, and the log tells of it
+    assert caller.job(job)["log"][0]["text"].startswith("Trace: b-plus")
+    assert caller.http.get(f"/api/jobs/{other}/traces/{digest}").status_code == 404
+    wrong = caller.into(job, "traces", **{**trace, "place": "V9 plate"})
+    assert wrong.status_code == 404 and "V9 plate" in wrong.json()["detail"]
+
+
+def test_a_job_is_read_without_its_traces(
+    caller: Caller, servers: dict[str, InstrumentServer], workshop: Workshop
+) -> None:
+    body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
+    scope = caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port}).json()
+    job = open_job(caller, network=True)
+    trace = {"instrument_id": scope["id"], "place": "b-plus", "seconds": 0.05}
+    digest = caller.into(job, "traces", **trace).json()["trace"]
+    read: list[str] = []
+    event.listen(
+        workshop.database.engine,
+        "before_cursor_execute",
+        lambda *parts: read.append(str(parts[2])),
+    )
+    fresh = replace(workshop, derivations=Derivations())
+    job_page(fresh, job)
+    assert read and not [statement for statement in read if "blobs" in statement]
+    caller.http.get(f"/api/jobs/{job}/traces/{digest}")
+    assert [statement for statement in read if "blobs.content" in statement]
 
 
 def test_without_the_instrument_it_is_said(caller: Caller) -> None:

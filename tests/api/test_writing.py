@@ -17,7 +17,7 @@ from api.conftest import Caller, open_job
 from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
 from glowdial.store.tables import AnswerRow, ObservationRow
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.workshop import Workshop
 
 
 def problem(answer: Response, status: int) -> dict[str, str]:
@@ -252,7 +252,7 @@ from pathlib import Path
 from glowdial.demo.fill import DemoClock
 from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.writing import Stamp, Workshop
+from glowdial.workshop.base.writing import Stamp, Workshop
 from glowdial.workshop.entries import write_note
 workshop = Workshop(Database(sqlite_url(Path(sys.argv[1]))), DemoClock())
 for n in range(10_000):

@@ -22,9 +22,9 @@ from glowdial.sim.condition import neglected
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import as_it_stands
-from glowdial.workshop.jobs import job_page
-from glowdial.workshop.workshop import Workshop
 
 pytestmark = pytest.mark.browser
 SEED = 77

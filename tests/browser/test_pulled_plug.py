@@ -25,11 +25,11 @@ from glowdial.core.bench.recipe import Doing
 from glowdial.core.model.measurands import Kind
 from glowdial.demo.fill import START, tidewater_sheet
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.jobs import NETWORK, OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import import_sheet
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import as_it_stands
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.jobs import NETWORK, OpenCommand, job_page, open_job
-from glowdial.workshop.sheets import import_sheet
-from glowdial.workshop.workshop import Workshop
 
 pytestmark = pytest.mark.browser
 FIRST = 15125

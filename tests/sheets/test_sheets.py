@@ -19,7 +19,7 @@ from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
-from glowdial.workshop.sheets import check_sheet
+from glowdial.workshop.base.sheets import check_sheet
 
 
 def made(**changes: Any) -> tuple[ReceiverSheet, ReceiverFacts]:

@@ -9,7 +9,7 @@ from typing import Any
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
-from glowdial.workshop.sheets import check_sheet
+from glowdial.workshop.base.sheets import check_sheet
 
 
 def altered(**changes: Any) -> ReceiverFacts:

@@ -19,8 +19,8 @@ from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import neglected
 from glowdial.sim.front_end import part_factor
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.workshop.jobs import JobPage, OpenCommand, job_page, open_job
-from glowdial.workshop.sheets import keep_sheet, read_sheet
+from glowdial.workshop.base.jobs import JobPage, OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import keep_sheet, read_sheet
 
 
 def worked(

@@ -21,11 +21,11 @@ from glowdial.demo.fill import (
 )
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import Condition
+from glowdial.workshop.base.jobs import JobPage, OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import keep_sheet, read_sheet
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.entries import AnswerCommand, acknowledge, record_answer, withdraw
-from glowdial.workshop.jobs import JobPage, OpenCommand, job_page, open_job
-from glowdial.workshop.sheets import keep_sheet, read_sheet
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import Stamp
 
 
 def opened(folder: Path, sheet: str, condition: Condition) -> tuple[Workshop, int]:

@@ -14,8 +14,8 @@ from glowdial.core.plan.journey import journey
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import CapacitorFault, Condition, FilterFault, RectifierFault
-from glowdial.workshop.jobs import JobPage, OpenCommand, open_job
-from glowdial.workshop.sheets import keep_sheet, read_sheet
+from glowdial.workshop.base.jobs import JobPage, OpenCommand, open_job
+from glowdial.workshop.base.sheets import keep_sheet, read_sheet
 
 SOUND = replace(aligned(tidewater_facts()).condition, needle=0.005)
 

@@ -13,10 +13,10 @@ from glowdial.demo.fill import DemoClock, tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import neglected
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.jobs import OpenCommand, job_page, open_job
-from glowdial.workshop.sheets import facts_of, import_sheet, read_sheet
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import Stamp
+from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import facts_of, import_sheet, read_sheet
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
 
 SEED = 3
 

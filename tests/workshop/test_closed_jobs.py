@@ -13,6 +13,9 @@ from glowdial.core.physics.supply import rampup
 from glowdial.core.stages.bring_up import ramp_schools, voltage_chart
 from glowdial.core.stages.intermediate import survey
 from glowdial.demo.fill import tidewater_sheet
+from glowdial.workshop.base.jobs import job_page, job_report, shelf
+from glowdial.workshop.base.sheets import import_sheet
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.entries import (
     acknowledge,
     book_move,
@@ -25,10 +28,7 @@ from glowdial.workshop.entries import (
 )
 from glowdial.workshop.export import job_document, readings_csv
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.jobs import job_page, job_report, shelf
 from glowdial.workshop.registers import enter_line
-from glowdial.workshop.sheets import import_sheet
-from glowdial.workshop.workshop import Workshop
 from workshop.conftest import Bench, over
 
 Changed = Callable[[Workshop, pytest.MonkeyPatch], None]

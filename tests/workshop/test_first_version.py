@@ -15,13 +15,13 @@ from glowdial.api.stages.handover import ReportShape
 from glowdial.core.language.errors import Conflict
 from glowdial.demo.fill import DemoClock
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.jobs import JobPage, job_page, job_report, shelf
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.entries import reopen, write_note
 from glowdial.workshop.export import job_document, readings_csv
-from glowdial.workshop.jobs import JobPage, job_page, job_report, shelf
 from glowdial.workshop.stages.intake import photo
 from glowdial.workshop.upgrade import bring_up_to_date
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import Stamp
 
 DATA = Path(__file__).resolve().parents[1] / "data"
 # what each job showed in the version that made the file

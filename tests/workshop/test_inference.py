@@ -13,8 +13,8 @@ from fastapi.testclient import TestClient
 
 from glowdial.api.app import create_app
 from glowdial.demo.volunteer import Volunteer
-from glowdial.workshop.inference import Beside
-from glowdial.workshop.jobs import job_page, still_thinking
+from glowdial.workshop.base.inference import Beside
+from glowdial.workshop.base.jobs import job_page, still_thinking
 from workshop.conftest import Bench, a_simulated_job
 
 DIAGNOSIS = "bring-up.diagnosis"

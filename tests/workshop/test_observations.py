@@ -18,6 +18,8 @@ from glowdial.core.stages.intermediate.steps import DECIDE
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import neglected
 from glowdial.sim.state import BenchState
+from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import (
     AnswerCommand,
@@ -28,9 +30,7 @@ from glowdial.workshop.entries import (
 )
 from glowdial.workshop.export import job_document, readings_csv
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.jobs import OpenCommand, job_page, open_job
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
-from glowdial.workshop.writing import Stamp
 from workshop.conftest import Bench
 
 RAMP = "bring-up.ramp"

@@ -11,10 +11,10 @@ import pytest
 from sqlalchemy import event
 
 from glowdial.demo.volunteer import Volunteer
+from glowdial.workshop.base.jobs import job_page, job_report
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.entries import AnswerCommand, preview, record_answer, write_note
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.jobs import job_page, job_report
-from glowdial.workshop.workshop import Workshop
 from workshop.conftest import Bench, a_simulated_job, over
 
 MOST_STATEMENTS = 20

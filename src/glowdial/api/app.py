@@ -22,12 +22,13 @@ from glowdial.api import (
     registers,
     sets,
     sheets,
+    traces,
 )
 from glowdial.api.calc import bring_up, general, parts, supply
 from glowdial.api.host_check import HostCheck
 from glowdial.api.stages import handover, intake, stock
 from glowdial.api.stages import parts as job_parts
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.workshop import Workshop
 
 
 class Health(BaseModel):
@@ -60,7 +61,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     )
     app.state.workshop = workshop
     problems.install(app)
-    for room in (jobs, entries, registers, bench, instruments, sets, sheets, options):
+    for room in (jobs, entries, traces, registers, bench, instruments, sets, sheets, options):
         app.include_router(room.router)
     for stage in (intake, job_parts, stock, handover):
         app.include_router(stage.router)

@@ -8,15 +8,15 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.api.push import EVENTS, live
-from glowdial.api.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.core.bench.movements import TURN_STEPS
 from glowdial.core.bench.watch import WATCHED, guard_of
 from glowdial.core.language.quantities import engineering, turn_entry
+from glowdial.workshop.base.jobs import LINK_WORDS, SIMULATED
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.bench_work import BenchView, bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
-from glowdial.workshop.jobs import LINK_WORDS, SIMULATED
-from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
 GuardText = Annotated[str, Query(max_length=40)]

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
-from glowdial.api.wiring import (
+from glowdial.api.base.wiring import (
     Body,
     JobId,
     KeyDep,
@@ -20,7 +20,7 @@ from glowdial.api.wiring import (
 )
 from glowdial.core.language.quantities import TURNS, parse
 from glowdial.workshop import entries
-from glowdial.workshop.writing import Stamp
+from glowdial.workshop.base.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["entries"])
 RecordId = Annotated[int, Path(ge=1, le=2**53)]

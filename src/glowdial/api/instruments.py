@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, Field
 
-from glowdial.api.wiring import Body, KeyDep, Opened, ShortText, WorkshopDep
+from glowdial.api.base.wiring import Body, KeyDep, Opened, ShortText, WorkshopDep
 from glowdial.workshop import instruments
 
 router = APIRouter(prefix="/api/instruments", tags=["instruments"])
@@ -40,10 +40,13 @@ class InstrumentShape(BaseModel):
 
 
 class TraceShape(BaseModel):
-    """One trace: its length in s, and evenly spaced samples in V from the sync on."""
+    """One trace: its length in s, and evenly spaced samples in V from the sync on, with what its
+    axes are called."""
 
     seconds: float
     volts: list[float]
+    x_label: str = "s"
+    y_label: str = "V"
 
 
 class Identity(BaseModel):

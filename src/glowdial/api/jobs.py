@@ -9,12 +9,13 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.visits import VisitShape
+from glowdial.api.base.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep, plain_json
 from glowdial.api.push import EVENTS, until_known
 from glowdial.api.steps import StepShape, step_shape
-from glowdial.api.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep, plain_json
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
-from glowdial.workshop.jobs import (
+from glowdial.workshop.base.jobs import (
     HAND,
     LINK_WORDS,
     SIMULATED,
@@ -25,9 +26,8 @@ from glowdial.workshop.jobs import (
     open_job,
     shelf,
 )
-from glowdial.workshop.log import LogLine
+from glowdial.workshop.base.log import LogLine
 from glowdial.workshop.simulated import condition_for
-from glowdial.workshop.visits import Visit
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
 
@@ -129,27 +129,6 @@ class LogShape(BaseModel):
 class AdjusterShape(BaseModel):
     key: str
     name: str
-
-
-class VisitShape(BaseModel):
-    """An earlier job of the same set."""
-
-    job_id: int
-    opened_at: datetime
-    closed_at: datetime | None
-    complaint: str
-    changed: list[str]
-
-    @classmethod
-    def of(cls, visit: Visit) -> VisitShape:
-        """From the workshop's visit."""
-        return cls(
-            job_id=visit.job_id,
-            opened_at=visit.opened_at,
-            closed_at=visit.closed_at,
-            complaint=visit.complaint,
-            changed=list(visit.changed),
-        )
 
 
 class JobShape(BaseModel):

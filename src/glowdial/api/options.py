@@ -14,8 +14,8 @@ from glowdial.sheets.template_form import (
     TEMPLATE_CHASSIS,
     TEMPLATE_RECTIFIERS,
 )
+from glowdial.workshop.base.jobs import SOURCE_WORDS
 from glowdial.workshop.instruments import KINDS as INSTRUMENT_KINDS
-from glowdial.workshop.jobs import SOURCE_WORDS
 from glowdial.workshop.stages.stock import KINDS, SAFETY_CLASSES
 
 router = APIRouter(prefix="/api/options", tags=["options"])

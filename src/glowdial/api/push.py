@@ -11,9 +11,9 @@ from fastapi import Request
 
 from glowdial.core.bench.watch import GuardLimits
 from glowdial.core.language.errors import GlowDialError
+from glowdial.workshop.base.jobs import still_thinking
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import live_values
-from glowdial.workshop.jobs import still_thinking
-from glowdial.workshop.workshop import Workshop
 
 EVENTS = "text/event-stream"
 EVERY_S = 0.25

@@ -7,8 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
-from glowdial.api.steps import FieldShape
-from glowdial.api.wiring import (
+from glowdial.api.base.wiring import (
     Body,
     JobId,
     KeyDep,
@@ -18,8 +17,10 @@ from glowdial.api.wiring import (
     WorkshopDep,
     Written,
 )
+from glowdial.api.steps import FieldShape
 from glowdial.workshop import registers
-from glowdial.workshop.writing import Stamp
+from glowdial.workshop.base.writing import Stamp
+from glowdial.workshop.registers import LineView, RegisterView
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["registers"])
 RegisterName = Annotated[str, Path(max_length=40, examples=["modifications"])]
@@ -37,6 +38,21 @@ class LineShape(BaseModel):
     fields: dict[str, str]
     photo_id: int | None
 
+    @classmethod
+    def of(cls, line: LineView) -> LineShape:
+        """From the workshop's view of a line."""
+        return cls(
+            key=line.key,
+            seq=line.seq,
+            at=line.at,
+            title=line.title,
+            details=line.details,
+            open=line.open,
+            asks_owner=line.asks_owner,
+            fields=line.fields,
+            photo_id=line.photo_id,
+        )
+
 
 class RegisterShape(BaseModel):
     name: str
@@ -47,6 +63,19 @@ class RegisterShape(BaseModel):
     fields: list[FieldShape]
     lines: list[LineShape]
 
+    @classmethod
+    def of(cls, view: RegisterView) -> RegisterShape:
+        """From the workshop's view of a register."""
+        return cls(
+            name=view.form.register,
+            title=view.form.title,
+            purpose=view.form.purpose,
+            example=view.form.example,
+            pictures=view.form.pictures,
+            fields=[FieldShape.of(f) for f in view.form.fields],
+            lines=[LineShape.of(line) for line in view.lines],
+        )
+
 
 class RegistersShape(BaseModel):
     registers: list[RegisterShape]
@@ -55,33 +84,8 @@ class RegistersShape(BaseModel):
 @router.get("/registers", operation_id="getRegisters")
 def get_registers(workshop: WorkshopDep, job_id: JobId) -> RegistersShape:
     """Photos, questions, modifications, what is parked, what came off, parts that were found."""
-    return RegistersShape(
-        registers=[
-            RegisterShape(
-                name=view.form.register,
-                title=view.form.title,
-                purpose=view.form.purpose,
-                example=view.form.example,
-                pictures=view.form.pictures,
-                fields=[FieldShape.of(f) for f in view.form.fields],
-                lines=[
-                    LineShape(
-                        key=x.key,
-                        seq=x.seq,
-                        at=x.at,
-                        title=x.title,
-                        details=x.details,
-                        open=x.open,
-                        asks_owner=x.asks_owner,
-                        fields=x.fields,
-                        photo_id=x.photo_id,
-                    )
-                    for x in view.lines
-                ],
-            )
-            for view in registers.registers_of(workshop, job_id)
-        ]
-    )
+    found = registers.registers_of(workshop, job_id)
+    return RegistersShape(registers=[RegisterShape.of(view) for view in found])
 
 
 class LineRequest(Body):

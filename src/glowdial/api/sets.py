@@ -5,8 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from glowdial.api.wiring import WorkshopDep
-from glowdial.workshop.jobs import KnownSet, known_sets
+from glowdial.api.base.wiring import WorkshopDep
+from glowdial.workshop.base.jobs import KnownSet, known_sets
 
 router = APIRouter(prefix="/api/sets", tags=["sets"])
 

@@ -8,11 +8,11 @@ from fastapi import APIRouter, Body, Path
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
+from glowdial.api.base.wiring import KeyDep, Opened, WorkshopDep
 from glowdial.api.steps import GapShape
-from glowdial.api.wiring import KeyDep, Opened, WorkshopDep
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template_form import TemplateForm
-from glowdial.workshop import sheets
+from glowdial.workshop.base import sheets
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 SheetId = Annotated[int, Path(ge=1, le=2**53)]

@@ -9,7 +9,7 @@ from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.safety.cautions import Danger, caution
 from glowdial.core.stages.intake.steps import VISITS_PANEL
-from glowdial.workshop.jobs import JobPage
+from glowdial.workshop.base.jobs import JobPage
 
 
 class FieldShape(BaseModel):

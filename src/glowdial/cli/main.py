@@ -21,10 +21,10 @@ from glowdial.core.language.errors import GlowDialError
 from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
-from glowdial.workshop.inference import Beside
-from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.base.inference import Beside
+from glowdial.workshop.base.sheets import read_sheet
+from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.upgrade import bring_up_to_date
-from glowdial.workshop.workshop import Workshop
 
 # the simulated multimeter settles as a needle does
 NEEDLE_S = 0.2

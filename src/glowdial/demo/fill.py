@@ -18,13 +18,13 @@ from glowdial.sim.condition import (
     neglected,
 )
 from glowdial.store.database import Database
-from glowdial.workshop.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.registers import enter_line
-from glowdial.workshop.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.stages.intake import enter_photo, fill_cells
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import Stamp
 
 DEMO_SEED = 1962
 # nobody has bent the plates of the museum's sets

@@ -13,11 +13,11 @@ from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
+from glowdial.workshop.base.jobs import JobPage, job_page
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
-from glowdial.workshop.jobs import JobPage, job_page
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import Stamp
 
 MOST_ENTRIES = 400
 STORY = {

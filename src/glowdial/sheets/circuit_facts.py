@@ -13,10 +13,9 @@ from glowdial.core.model.circuit import (
     ConnectionPoint,
     Conversion,
     FmDetector,
-    Heater,
-    Heaters,
 )
 from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
+from glowdial.core.physics.heaters import Heater, Heaters
 from glowdial.core.physics.operating_point import AmplifierStage, Device, Role, TypicalPoint
 from glowdial.sheets.circuit import (
     ELECTRODES,

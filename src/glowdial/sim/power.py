@@ -9,12 +9,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.model.circuit import Heater
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.heaters import (
     DIRECT_TIME_S,
     INDIRECT_TIME_S,
     LOSS_EXPONENT,
+    Heater,
     HeaterString,
     emission_share,
     resistance_share,

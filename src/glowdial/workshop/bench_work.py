@@ -31,12 +31,12 @@ from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench, get_job
 from glowdial.store.tables import BenchRow
+from glowdial.workshop.base.jobs import HAND, NETWORK
+from glowdial.workshop.base.taken import LIVE
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob, Stamp, derived, refuse_closed, write
 from glowdial.workshop.entries import may_answer, question_at_bench
 from glowdial.workshop.instruments import network_bench
-from glowdial.workshop.jobs import HAND, NETWORK
-from glowdial.workshop.taken import LIVE
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob, Stamp, derived, refuse_closed, write
 
 
 @dataclass(frozen=True, slots=True)

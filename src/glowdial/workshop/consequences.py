@@ -18,8 +18,8 @@ from glowdial.core.journey.consequences import (
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.plan.order import ROOMS, room_of
+from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.parts import move_stock, renew_in_simulation
-from glowdial.workshop.writing import OpenedJob
 
 
 def carry_out_all(opened: OpenedJob, step: Step, ask: Ask, texts: Mapping[str, str]) -> None:

@@ -17,11 +17,11 @@ from glowdial.core.plan.order import room_of
 from glowdial.core.plan.rules_version import RULES_VERSION
 from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
+from glowdial.workshop.base.jobs import HAND, SIMULATED
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob, Stamp, Tell, derived, write
 from glowdial.workshop.consequences import carry_out_all, taken_back
-from glowdial.workshop.jobs import HAND, SIMULATED
 from glowdial.workshop.stages.registry import completed
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob, Stamp, Tell, derived, write
 
 LONGEST_NOTE = 2000
 SAME_TURN = 1e-3

@@ -32,7 +32,7 @@ from glowdial.store.tables import (
     TemporaryRow,
     WithdrawalRow,
 )
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.workshop import Workshop
 
 TABLES = (
     AnswerRow,

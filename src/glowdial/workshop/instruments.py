@@ -30,8 +30,8 @@ from glowdial.core.bench.equipment import (
 from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, NotFound
 from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
-from glowdial.workshop.equipment import equipment_of
-from glowdial.workshop.workshop import Workshop, once
+from glowdial.workshop.base.equipment import equipment_of
+from glowdial.workshop.base.workshop import Workshop, once
 
 LEAST_TRACE_S, LONGEST_TRACE_S = 1e-4, 100.0
 KINDS = tuple(CALLS)

@@ -11,9 +11,9 @@ from glowdial.core.journey.registers import RegisterForm, form_of, read_line
 from glowdial.core.language.errors import BadInput, Conflict, NotFound
 from glowdial.core.plan.order import FORMS
 from glowdial.core.stages.intake.registers import PHOTOS
-from glowdial.workshop.jobs import job_page
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob, Stamp, write
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob, Stamp, write
 
 MOST_LINES = 500
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from glowdial.sim.condition import Condition, neglected, read_condition
-from glowdial.workshop.sheets import facts_of, get_sheet
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.sheets import facts_of, get_sheet
+from glowdial.workshop.base.workshop import Workshop
 
 
 def condition_for(

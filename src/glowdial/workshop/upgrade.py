@@ -39,11 +39,11 @@ from glowdial.store.tables import (
     TellingRow,
     TemporaryRow,
 )
-from glowdial.workshop.closing import close
-from glowdial.workshop.equipment import equipment_of
-from glowdial.workshop.sheets import facts_of
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import standing
+from glowdial.workshop.base.closing import close
+from glowdial.workshop.base.equipment import equipment_of
+from glowdial.workshop.base.sheets import facts_of
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import standing
 
 FORMER_RULES = "1"
 STEPPED: tuple[type[Any], ...] = (

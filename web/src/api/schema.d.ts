@@ -1121,6 +1121,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trace
+         * @description Keep what an oscilloscope shows at a place of the set.
+         */
+        post: operations["keepTrace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/traces/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Trace
+         * @description A kept trace as CSV: seconds and volts.
+         */
+        get: operations["getKeptTrace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/withdrawals": {
         parameters: {
             query?: never;
@@ -2173,6 +2213,18 @@ export interface components {
         Kept: {
             /** Id */
             id: number;
+        };
+        /**
+         * KeptTrace
+         * @description A trace as it was kept: its hash, by which it is read, and what it comes down to.
+         */
+        KeptTrace: {
+            /** Echo */
+            echo: string;
+            /** Trace */
+            trace: string;
+            /** Version */
+            version: number;
         };
         /**
          * KindOption
@@ -3859,15 +3911,46 @@ export interface components {
          * @enum {string}
          */
         Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler";
+        /** TraceRequest */
+        TraceRequest: {
+            /** Instrument Id */
+            instrument_id: number;
+            /**
+             * Place
+             * @example b-plus
+             */
+            place: string;
+            /**
+             * Seconds
+             * @example 0.05
+             */
+            seconds: number;
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
         /**
          * TraceShape
-         * @description One trace: its length in s, and evenly spaced samples in V from the sync on.
+         * @description One trace: its length in s, and evenly spaced samples in V from the sync on, with what its
+         *     axes are called.
          */
         TraceShape: {
             /** Seconds */
             seconds: number;
             /** Volts */
             volts: number[];
+            /**
+             * X Label
+             * @default s
+             */
+            x_label: string;
+            /**
+             * Y Label
+             * @default V
+             */
+            y_label: string;
         };
         /** TrackingAnswer */
         TrackingAnswer: {
@@ -7090,6 +7173,110 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Written"];
                 };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepTrace: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+                "bench-hand"?: string;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TraceRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTrace"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getKeptTrace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description not here */
             404: {

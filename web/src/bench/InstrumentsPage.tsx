@@ -114,8 +114,8 @@ function tracePlot(trace: Schemas["TraceShape"]): PlotData {
   const x = trace.volts.map((_, n) => (n / last) * trace.seconds);
   return {
     title: "Trace, from the sync on",
-    x_label: "s",
-    y_label: "V",
+    x_label: trace.x_label,
+    y_label: trace.y_label,
     tolerance: null,
     lines: [{ label: "trace", role: "measured", x, y: trace.volts }],
   };

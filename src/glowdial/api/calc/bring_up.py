@@ -5,14 +5,11 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.wiring import Body
 from glowdial.api.calc.general import SUPPLY_EXAMPLE
-from glowdial.api.wiring import Body
-from glowdial.core.language.verdicts import judge
 from glowdial.core.model.parts import Part, PartKind, PartUse
-from glowdial.core.physics.supply.limiter import Lamp
-from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a, heater_volts
-from glowdial.core.physics.supply.rampup import expectation
-from glowdial.core.stages.bring_up.stop_rules import RampReading, check_possible, stop_reasons
+from glowdial.core.physics.supply.line_current import heater_volts
+from glowdial.core.stages.bring_up.stop_rules import look_at
 from glowdial.core.stages.bring_up.supply_diagnosis import Excess, decide_excess
 from glowdial.core.stages.bring_up.voltage_chart import ChartLine
 from glowdial.core.stages.cold.steps import bridged_hz
@@ -62,32 +59,32 @@ class RampStepAnswer(BaseModel):
 @router.post("/ramp-step", operation_id="calcRampStep")
 def calc_ramp_step(body: RampStepRequest) -> RampStepAnswer:
     """B+, ripple and line current to expect at one AC voltage, and what a reading there means."""
-    supply, heaters = supply_of(body.supply), heaters_of(body.heaters)
-    left_v = None
-    if body.lamp_w is not None:
-        lamp = Lamp(body.lamp_w, supply.line_v)
-        left_v = behind_lamp_v(supply, heaters, body.ac_v, lamp)
-    found = expectation(supply, body.ac_v)
-    amperes = expected_line_a(supply, heaters, body.ac_v)
-    verdict, words, stop = "not known", "", tuple[str, ...]()
-    if body.b_plus_v is not None:
-        reading = RampReading(body.ac_v, body.b_plus_v, body.line_a)
-        check_possible(supply, reading)
-        judged = judge(body.b_plus_v, found.window)
-        verdict, words = judged.verdict.value, judged.words
-        stop = stop_reasons(reading, lowest_v=found.window.low, expected_a=amperes, before=None)
-    return RampStepAnswer(
-        low_v=found.window.low or 0.0,
-        high_v=found.window.high or 0.0,
-        nominal_v=found.window.nominal or 0.0,
-        ripple_v=list(found.point.ripple_v),
-        line_a=-1.0 if amperes is None else amperes,
-        behind_lamp_v=-1.0 if left_v is None else left_v,
-        phase=found.phase.value,
-        verdict=verdict,
-        words=words,
-        stop=list(stop),
+    found = look_at(
+        supply_of(body.supply),
+        heaters_of(body.heaters),
+        body.ac_v,
+        b_plus_v=body.b_plus_v,
+        line_a=body.line_a,
+        lamp_w=body.lamp_w,
     )
+    window = found.expected.window
+    return RampStepAnswer(
+        low_v=window.low or 0.0,
+        high_v=window.high or 0.0,
+        nominal_v=window.nominal or 0.0,
+        ripple_v=list(found.expected.point.ripple_v),
+        line_a=known_or_less(found.line_a),
+        behind_lamp_v=known_or_less(found.behind_lamp_v),
+        phase=found.expected.phase.value,
+        verdict=found.judged.verdict.value,
+        words=found.judged.words,
+        stop=list(found.stop),
+    )
+
+
+def known_or_less(value: float | None) -> float:
+    """-1 for what cannot be told."""
+    return -1.0 if value is None else value
 
 
 class ExcessRequest(Body):

@@ -5,13 +5,19 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from glowdial.api.wiring import Body
+from glowdial.api.base.wiring import Body
 from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import BY_NAME, echo, parse
 from glowdial.core.physics.noise_ratio import NoiseReading, sensitivity_v
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.physics.tracking import Gang, TrimmerPlace, signal_circuit, three_point
+from glowdial.core.physics.tracking import (
+    Gang,
+    TrimmerPlace,
+    check_inside,
+    signal_circuit,
+    three_point,
+)
 from glowdial.core.stages.dial.curve import DialCurve, DialMark
 from glowdial.sheets.facts import supply_of
 from glowdial.sheets.receiver import SupplySheet
@@ -82,9 +88,7 @@ class TrackingAnswer(BaseModel):
 @router.post("/tracking", operation_id="calcTracking")
 def calc_tracking(body: TrackingRequest) -> TrackingAnswer:
     """Three-point tracking and its error over the band at 41 frequencies."""
-    for point in body.points_hz:
-        if not body.low_hz <= point <= body.high_hz:
-            raise BadInput("points_hz", f"{point:g}", "must lie in the band", "600000")
+    check_inside(body.points_hz, body.low_hz, body.high_hz)
     gang = Gang(body.gang_minimum_f, body.gang_maximum_f)
     signal = signal_circuit(gang, body.low_hz, body.high_hz)
     band = three_point(

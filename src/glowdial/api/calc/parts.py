@@ -7,13 +7,13 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from glowdial.api.wiring import Body
-from glowdial.core.physics.combinations import Stocked, Wanted, choose_capacitor, choose_resistor
+from glowdial.api.base.wiring import Body
+from glowdial.core.physics.combinations import Stocked, Wanted
 from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
-from glowdial.core.physics.preferred_values import Series, nearest_standard
 from glowdial.core.stages.cold.filament_ranges import safest_range
 from glowdial.core.stages.cold.windings import winding
 from glowdial.core.stages.parts.marking import marked_capacitors, mica_dots, resistor_bands
+from glowdial.core.stages.parts.substitutes import FromStock, from_stock
 
 router = APIRouter(prefix="/api/calc", tags=["calc"])
 
@@ -119,6 +119,18 @@ class PartAnswer(BaseModel):
     inside: bool
     nearest_standard: float
 
+    @classmethod
+    def of(cls, chosen: FromStock) -> PartAnswer:
+        """From the rules' choice; empty where nothing carries the rating."""
+        found = chosen.proposal
+        return cls(
+            lines=list(found.lines) if found else [],
+            joined=found.joined if found else "",
+            value=found.value if found else 0.0,
+            inside=found.inside if found else False,
+            nearest_standard=chosen.nearest_standard,
+        )
+
 
 @router.post("/part", operation_id="calcPart")
 def calc_part(body: PartRequest) -> PartAnswer:
@@ -126,13 +138,4 @@ def calc_part(body: PartRequest) -> PartAnswer:
     ``lines`` are places in the stock, empty when nothing there carries the rating."""
     wanted = Wanted(body.value, body.below, body.above, body.rating)
     stock = [Stocked(s.value, s.rating, s.count) for s in body.stock]
-    choose = choose_capacitor if body.kind == "capacitor" else choose_resistor
-    found = choose(wanted, stock)
-    series = Series.E6 if body.kind == "capacitor" else Series.E12
-    return PartAnswer(
-        lines=list(found.lines) if found else [],
-        joined=found.joined if found else "",
-        value=found.value if found else 0.0,
-        inside=found.inside if found else False,
-        nearest_standard=nearest_standard(body.value, series),
-    )
+    return PartAnswer.of(from_stock(wanted, stock, resistor=body.kind == "resistor"))

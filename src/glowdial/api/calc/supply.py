@@ -5,9 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.wiring import Body
 from glowdial.api.calc.general import SUPPLY_EXAMPLE
-from glowdial.api.wiring import Body
-from glowdial.core.physics.discharge import discharge_time_s, discharge_words
+from glowdial.core.physics.supply.discharge import discharge_time_s, discharge_words
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.series_resistor import (
     LoadKind,

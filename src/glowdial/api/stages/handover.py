@@ -8,10 +8,10 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, PlainTextResponse
 from pydantic import BaseModel
 
-from glowdial.api.jobs import VisitShape
-from glowdial.api.wiring import JobId, WorkshopDep
+from glowdial.api.base.visits import VisitShape
+from glowdial.api.base.wiring import JobId, WorkshopDep
+from glowdial.workshop.base.jobs import job_report
 from glowdial.workshop.export import job_document, readings_csv
-from glowdial.workshop.jobs import job_report
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["handover"])
 

@@ -8,10 +8,10 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from glowdial.api.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep, Written
+from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep, Written
 from glowdial.core.stages.intake.function_matrix import Matrix
+from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.stages import intake
-from glowdial.workshop.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["intake"])
 

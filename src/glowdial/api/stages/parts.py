@@ -7,7 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path
 from pydantic import BaseModel
 
-from glowdial.api.wiring import JobId, WorkshopDep
+from glowdial.api.base.wiring import JobId, WorkshopDep
 from glowdial.core.stages.parts.measured import check_measured
 from glowdial.core.stages.parts.steps import PartState
 from glowdial.core.stages.parts.substitutes import Substitute

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path
 from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
-from glowdial.api.wiring import Body, KeyDep, ShortText, WorkshopDep
+from glowdial.api.base.wiring import Body, KeyDep, ShortText, WorkshopDep
 from glowdial.workshop.stages import stock
 
 router = APIRouter(prefix="/api", tags=["stock"])

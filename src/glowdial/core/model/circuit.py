@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
+from glowdial.core.physics.heaters import NO_HEATERS, Heaters
 from glowdial.core.physics.operating_point import AmplifierStage
 
 
@@ -63,26 +64,6 @@ class FmDetector:
 
 
 @dataclass(frozen=True, slots=True)
-class Heater:
-    """One tube's heater or filament."""
-
-    tube: str
-    volts: float
-    amperes: float
-    direct: bool = False
-    rectifier: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Heaters:
-    """All heaters; in a string across the line (or battery) with a dropper, or in parallel."""
-
-    heaters: tuple[Heater, ...] = ()
-    in_series: bool = False
-    dropper_ohm: float = 0.0
-
-
-@dataclass(frozen=True, slots=True)
 class ConnectionPoint:
     """A place for a probe or clip: its name, and the node that it sits on.
 
@@ -109,7 +90,7 @@ class Circuit:
     if_filter: CrystalFilter | MechanicalFilter | None = None
     beat_oscillator: bool = False
     fm: FmDetector | None = None
-    heaters: Heaters = Heaters()
+    heaters: Heaters = NO_HEATERS
     points: tuple[ConnectionPoint, ...] = ()
     aerial_q: float = 75.0
     rf_stage: bool = False

@@ -24,6 +24,29 @@ INDIRECT_TIME_S, DIRECT_TIME_S = 20.0, 1.0
 EMITS_FROM, EMITS_WHOLE = 0.649, 0.798
 
 
+@dataclass(frozen=True, slots=True)
+class Heater:
+    """One tube's heater or filament."""
+
+    tube: str
+    volts: float
+    amperes: float
+    direct: bool = False
+    rectifier: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Heaters:
+    """All heaters; in a string across the line (or battery) with a dropper, or in parallel."""
+
+    heaters: tuple[Heater, ...] = ()
+    in_series: bool = False
+    dropper_ohm: float = 0.0
+
+
+NO_HEATERS = Heaters()
+
+
 def resistance_share(theta: Floats | float) -> Floats:
     """Resistance as a share of the hot one, 0.2 cold to 1."""
     return np.asarray(COLD_SHARE + (1.0 - COLD_SHARE) * np.asarray(theta, dtype=np.float64))

@@ -10,6 +10,7 @@ form instead of by the published approximations.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -136,6 +137,13 @@ def signal_circuit(gang: Gang, low_hz: float, high_hz: float) -> SignalCircuit:
         frequency_hz=low_hz, capacitance_f=gang.maximum_f + trimmer
     )
     return SignalCircuit(inductance, trimmer)
+
+
+def check_inside(points_hz: Iterable[float], low_hz: float, high_hz: float) -> None:
+    """Raises BadInput for a tracking point outside its band."""
+    for point in points_hz:
+        if not low_hz <= point <= high_hz:
+            raise BadInput("points_hz", f"{point:g}", "must lie in the band", "600000")
 
 
 def three_point(

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.physics.discharge import discharge_words
+from glowdial.core.physics.supply.discharge import discharge_words
 
 CLOSING = (
     "Follow your local electrical codes, and leave what is beyond your training to a licensed "

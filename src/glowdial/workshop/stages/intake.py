@@ -17,9 +17,9 @@ from glowdial.core.stages.intake.function_matrix import (
 )
 from glowdial.core.stages.intake.registers import PHOTO_FORM, PHOTOS
 from glowdial.store.tables import PhotoRow
-from glowdial.workshop.jobs import job_page
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob, Stamp, write
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob, Stamp, write
 
 MOST_CELLS = 400
 

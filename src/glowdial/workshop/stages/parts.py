@@ -30,10 +30,10 @@ from glowdial.core.stages.parts.substitutes import StockItem, Substitute, substi
 from glowdial.sim.condition import Condition, renewed
 from glowdial.store.records import get_bench
 from glowdial.store.tables import StockRow
-from glowdial.workshop.jobs import job_page
+from glowdial.workshop.base.jobs import job_page
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.stock import stock_items
-from glowdial.workshop.workshop import Workshop
-from glowdial.workshop.writing import OpenedJob
 
 
 @dataclass(frozen=True, slots=True)

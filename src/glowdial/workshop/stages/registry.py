@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.stages.parts.steps import STAGE as PARTS
+from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.parts import part_texts
-from glowdial.workshop.writing import OpenedJob
 
 Completer = Callable[[OpenedJob, Step, Ask, Entry, int], dict[str, str]]
 COMPLETERS: Mapping[str, Completer] = {PARTS: part_texts}

@@ -25,7 +25,7 @@ from glowdial.core.language.quantities import (
 from glowdial.core.stages.parts.steps import BATCH, ORDER
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.store.tables import AnswerRow, JobRow, SetRow, StockRow, WithdrawalRow
-from glowdial.workshop.workshop import Workshop, once
+from glowdial.workshop.base.workshop import Workshop, once
 
 KINDS = ("capacitor", "electrolytic", "resistor")
 SAFETY_CLASSES = ("", "X1", "X2", "Y1", "Y2")

@@ -12,7 +12,6 @@ from scipy.integrate import solve_ivp
 
 from builders import a_supply
 from glowdial.core.language.errors import BadInput
-from glowdial.core.physics.discharge import discharge_time_s, discharge_words
 from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange, check_ranges
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
@@ -21,6 +20,7 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     silicon_rectifier,
 )
+from glowdial.core.physics.supply.discharge import discharge_time_s, discharge_words
 from glowdial.core.physics.supply.series_resistor import (
     LoadKind,
     ResistorPlace,

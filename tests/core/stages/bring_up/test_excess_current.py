@@ -9,7 +9,7 @@ import pytest
 
 from builders import a_supply
 from glowdial.core.language.errors import BadInput
-from glowdial.core.model.circuit import Heater, Heaters
+from glowdial.core.physics.heaters import Heater, Heaters
 from glowdial.core.physics.supply.circuit import Supply, Topology, silicon_rectifier
 from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.physics.supply.steady import steady_state

@@ -27,7 +27,7 @@ from glowdial.core.stages.bring_up.stop_rules import (
 )
 from glowdial.demo.fill import demo_sheet
 from glowdial.sim.state import BenchState
-from glowdial.workshop.sheets import facts_of, read_sheet
+from glowdial.workshop.base.sheets import facts_of, read_sheet
 
 FACTS = tidewater_facts()
 KITCHEN = facts_of(read_sheet(demo_sheet("pantry-five")).model_dump(mode="json"))

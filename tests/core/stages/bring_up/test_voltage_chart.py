@@ -28,7 +28,7 @@ from glowdial.core.stages.bring_up.voltage_chart import (
 from glowdial.demo.fill import demo_sheet
 from glowdial.sim.condition import CapacitorFault, DeviceFault, ResistorFault
 from glowdial.sim.state import BenchState
-from glowdial.workshop.sheets import facts_of, read_sheet
+from glowdial.workshop.base.sheets import facts_of, read_sheet
 
 
 def demo_facts(name: str) -> ReceiverFacts:

@@ -19,7 +19,7 @@ from glowdial.core.plan.journey import journey, situation_of
 from glowdial.core.stages.cold.filament_step import FILAMENTS, filament_steps
 from glowdial.demo.fill import demo_sheet
 from glowdial.sheets.facts import receiver_facts
-from glowdial.workshop.sheets import read_sheet
+from glowdial.workshop.base.sheets import read_sheet
 
 FARM = receiver_facts(read_sheet(demo_sheet("sheepwalk-four")))
 RANGES = "R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA; R x 1k: 1.5V 150uA"

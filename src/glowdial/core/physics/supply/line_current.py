@@ -12,9 +12,9 @@ from functools import lru_cache
 
 import numpy as np
 
-from glowdial.core.model.circuit import Heaters
 from glowdial.core.physics.heaters import (
     INDIRECT_TIME_S,
+    Heaters,
     HeaterString,
     resistance_share,
     settled_theta,

@@ -10,13 +10,19 @@ from dataclasses import dataclass
 
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import supply_volts
+from glowdial.core.language.verdicts import Judgement, Verdict, judge
+from glowdial.core.physics.heaters import Heaters
 from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.supply.limiter import Lamp
+from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
+from glowdial.core.physics.supply.rampup import RampExpectation, expectation
 
 CURRENT_EXCESS = 1.5
 STEADY_SHARE = 0.02
 FALL_SHARE = 0.02
 IMPOSSIBLE_SHARE = 1.15
 BACKWARDS_SHARE = 0.05
+NOT_READ = Judgement(Verdict.NOT_KNOWN, "", 0.0)
 SEEN = ("nothing", "hum", "smell", "capacitor warm", "smoke", "lamp bright")
 SHOUTED = {
     "smell": "a smell",
@@ -97,3 +103,43 @@ def check_order(ac_v: float, last_ac_v: float | None, line_v: float) -> None:
             "order of the ramp; withdraw that one if it was wrong",
             f"{supply_volts(last_ac_v + 0.1 * line_v)}",
         )
+
+
+@dataclass(frozen=True, slots=True)
+class RampLook:
+    """What to expect at one AC voltage, and what a reading there means where there is one.
+
+    ``line_a`` and ``behind_lamp_v`` are None where the heaters are not known, or no lamp is there.
+    """
+
+    expected: RampExpectation
+    line_a: float | None
+    behind_lamp_v: float | None
+    judged: Judgement
+    stop: tuple[str, ...] = ()
+
+
+def look_at(
+    supply: Supply,
+    heaters: Heaters,
+    ac_v: float,
+    *,
+    b_plus_v: float | None = None,
+    line_a: float | None = None,
+    lamp_w: float | None = None,
+) -> RampLook:
+    """The expectation at ``ac_v`` volts of the line, and a reading against it.
+
+    Raises BadInput for a reading that no winding gives.
+    """
+    left_v = None
+    if lamp_w is not None:
+        left_v = behind_lamp_v(supply, heaters, ac_v, Lamp(lamp_w, supply.line_v))
+    found = expectation(supply, ac_v)
+    amperes = expected_line_a(supply, heaters, ac_v)
+    if b_plus_v is None:
+        return RampLook(found, amperes, left_v, NOT_READ)
+    reading = RampReading(ac_v, b_plus_v, line_a)
+    check_possible(supply, reading)
+    stop = stop_reasons(reading, lowest_v=found.window.low, expected_a=amperes, before=None)
+    return RampLook(found, amperes, left_v, judge(b_plus_v, found.window), stop)

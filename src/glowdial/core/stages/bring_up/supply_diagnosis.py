@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from glowdial.core.language.errors import BadInput, require_positive
-from glowdial.core.model.circuit import Heaters
+from glowdial.core.physics.heaters import Heaters
 from glowdial.core.physics.supply.circuit import RectifierKind, Supply, with_dead_half
 from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.physics.supply.rampup import warming_state, warmth

@@ -14,8 +14,8 @@ from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.combinations import (
     Wanted,
 )
-from glowdial.core.physics.discharge import HIGH_LINE
 from glowdial.core.physics.supply.circuit import Supply, Topology
+from glowdial.core.physics.supply.discharge import HIGH_LINE
 
 UNLOADED_RISE = 1.10
 RESISTOR_TOLERANCE = 0.20

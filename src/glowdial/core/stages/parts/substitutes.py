@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from glowdial.core.language.quantities import engineering
@@ -10,10 +11,11 @@ from glowdial.core.physics.combinations import (
     Joined,
     Proposal,
     Stocked,
+    Wanted,
     choose_capacitor,
     choose_resistor,
 )
-from glowdial.core.physics.preferred_values import Series, standard_values
+from glowdial.core.physics.preferred_values import Series, nearest_standard, standard_values
 from glowdial.core.stages.parts.needs import SAFETY_V, Need
 
 STANDARD_CAPACITOR_V = (16.0, 25.0, 63.0, 100.0, 160.0, 250.0, 400.0, 450.0, 500.0, 630.0, 1000.0)
@@ -118,3 +120,18 @@ def _standard(part: Part, need: Need) -> tuple[StockItem, ...]:
     series = Series.E6 if electrolytic else Series.E12
     values = standard_values(series, value / 10.0, value * 3.0)
     return tuple(StockItem(0, False, v, enough[0], 1_000, "", electrolytic) for v in values)
+
+
+@dataclass(frozen=True, slots=True)
+class FromStock:
+    """What of a stock takes a part's place, None where nothing carries it; and the standard value
+    that is nearest to the part's own."""
+
+    proposal: Proposal | None
+    nearest_standard: float
+
+
+def from_stock(wanted: Wanted, stock: Sequence[Stocked], *, resistor: bool) -> FromStock:
+    """The best that a stock has for a capacitor (F, V) or a resistor (ohm, W)."""
+    choose, series = (choose_resistor, Series.E12) if resistor else (choose_capacitor, Series.E6)
+    return FromStock(choose(wanted, stock), nearest_standard(wanted.value, series))

@@ -21,12 +21,12 @@ from glowdial.core.plan.journey import Journey, journey_of, situation_of
 from glowdial.store.records import get_job, load_record
 from glowdial.store.scribe import Scribe
 from glowdial.store.tables import JobRow
-from glowdial.workshop.closing import close, closed_journey
-from glowdial.workshop.derived import Derived
-from glowdial.workshop.equipment import equipment_of
-from glowdial.workshop.inference import known_by
-from glowdial.workshop.sheets import facts_of
-from glowdial.workshop.workshop import Workshop, once
+from glowdial.workshop.base.closing import close, closed_journey
+from glowdial.workshop.base.derived import Derived
+from glowdial.workshop.base.equipment import equipment_of
+from glowdial.workshop.base.inference import known_by
+from glowdial.workshop.base.sheets import facts_of
+from glowdial.workshop.base.workshop import Workshop, once
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,9 +16,9 @@ from glowdial.core.journey.memory import AtOnce
 from glowdial.core.language.errors import Conflict
 from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
-from glowdial.workshop.derived import Derivations
-from glowdial.workshop.inference import JobMemory
-from glowdial.workshop.taken import Taken
+from glowdial.workshop.base.derived import Derivations
+from glowdial.workshop.base.inference import JobMemory
+from glowdial.workshop.base.taken import Taken
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from glowdial.core.plan.report import build_report
 from glowdial.core.plan.rules_version import RULES_VERSION
 from glowdial.store.blobs import blob_of, keep_blob
 from glowdial.store.tables import JobRow, SetRow
-from glowdial.workshop.visits import earlier_visits
+from glowdial.workshop.base.visits import earlier_visits
 
 STEPS: TypeAdapter[tuple[Step, ...]] = TypeAdapter(tuple[Step, ...])
 JOURNEY_MEDIA = "application/json"

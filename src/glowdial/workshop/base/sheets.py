@@ -19,7 +19,7 @@ from glowdial.sheets.section import fault_in_words
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.store.tables import SheetRow
-from glowdial.workshop.workshop import Workshop, once
+from glowdial.workshop.base.workshop import Workshop, once
 
 LARGEST_SHEET_BYTES = 1_000_000
 

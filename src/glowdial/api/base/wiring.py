@@ -8,7 +8,7 @@ from fastapi import Depends, Header, Path, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from glowdial.core.language.errors import BadInput
-from glowdial.workshop.workshop import Workshop
+from glowdial.workshop.base.workshop import Workshop
 
 
 def workshop_of(request: Request) -> Workshop:

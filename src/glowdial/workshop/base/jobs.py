@@ -19,12 +19,12 @@ from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_job
 from glowdial.store.tables import BenchRow, JobRow, SetRow, SheetRow
-from glowdial.workshop.closing import report_document
-from glowdial.workshop.log import LogLine, log_of
-from glowdial.workshop.sheets import facts_of, get_sheet
-from glowdial.workshop.visits import Visit, earlier_visits
-from glowdial.workshop.workshop import Workshop, once
-from glowdial.workshop.writing import derived, standing
+from glowdial.workshop.base.closing import report_document
+from glowdial.workshop.base.log import LogLine, log_of
+from glowdial.workshop.base.sheets import facts_of, get_sheet
+from glowdial.workshop.base.visits import Visit, earlier_visits
+from glowdial.workshop.base.workshop import Workshop, once
+from glowdial.workshop.base.writing import derived, standing
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 LINK_WORDS = {HAND: "by hand", SIMULATED: "simulated set", NETWORK: "network"}

@@ -1,0 +1,1 @@
+"""What the routers are handed and take in common."""

@@ -1,0 +1,30 @@
+"""An earlier job of a set, as pages and reports show it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import BaseModel
+
+from glowdial.workshop.base.visits import Visit
+
+
+class VisitShape(BaseModel):
+    """An earlier job of the same set."""
+
+    job_id: int
+    opened_at: datetime
+    closed_at: datetime | None
+    complaint: str
+    changed: list[str]
+
+    @classmethod
+    def of(cls, visit: Visit) -> VisitShape:
+        """From the workshop's visit."""
+        return cls(
+            job_id=visit.job_id,
+            opened_at=visit.opened_at,
+            closed_at=visit.closed_at,
+            complaint=visit.complaint,
+            changed=list(visit.changed),
+        )
