@@ -35,7 +35,7 @@ from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import neglected
 from glowdial.sim.instruments import instruments
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import serve, stop
 from glowdial.sim.state import BenchState
 from glowdial.store.database import Database, sqlite_url
@@ -215,7 +215,7 @@ def parts_lines() -> list[Line]:
 def network_lines() -> list[Line]:
     """A setting and a reading over SCPI on loopback, as the application makes them."""
     facts = receiver_facts(read_sheet(tidewater_sheet()))
-    servers = serve(instruments(Room(SimulatedReceiver(facts, neglected(facts, 1)))), 0)
+    servers = serve(instruments(SimulatedRoom(SimulatedReceiver(facts, neglected(facts, 1)))), 0)
     supply = VisaLine("127.0.0.1", servers["supply"].port, shipped_profile("line-supply"))
     trip = median_ms(lambda _: supply.measure("line_volts"), 200)
     supply.close()

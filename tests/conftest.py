@@ -8,18 +8,18 @@ import pytest
 
 from builders import aligned, tidewater_facts
 from glowdial.sim.instruments import instruments
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 
 @pytest.fixture
-def room() -> Room:
+def room() -> SimulatedRoom:
     """A room with an aligned set on the table."""
-    return Room(aligned(tidewater_facts()))
+    return SimulatedRoom(aligned(tidewater_facts()))
 
 
 @pytest.fixture
-def servers(room: Room) -> Iterator[dict[str, InstrumentServer]]:
+def servers(room: SimulatedRoom) -> Iterator[dict[str, InstrumentServer]]:
     """Its instruments on free ports."""
     started = serve(instruments(room), 0)
     yield started

@@ -152,6 +152,16 @@ def test_the_same_stages_have_the_same_names_everywhere() -> None:
     assert tested - {"__pycache__"} <= set(STAGES)
 
 
+def test_no_word_has_two_meanings() -> None:
+    """A public class name stands for one thing in the whole package."""
+    seen: dict[str, list[str]] = {}
+    for path in PACKAGE.rglob("*.py"):
+        for node in ast.parse(path.read_text("utf-8")).body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                seen.setdefault(node.name, []).append(module_name(path))
+    assert {name: where for name, where in seen.items() if len(where) > 1} == {}
+
+
 EMPTY_ROOM = '''"""A stage that is only a room yet."""
 
 from __future__ import annotations

@@ -19,7 +19,7 @@ from glowdial.core.bench.watch import guard_of
 from glowdial.core.language.errors import Conflict
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sim.instruments import instruments
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer, stop
 from glowdial.workshop.base.derived import Derivations
 from glowdial.workshop.base.jobs import job_page
@@ -75,7 +75,7 @@ def test_a_bad_registration_keeps_nothing(
 
 
 def test_a_job_takes_its_readings_and_survives_the_plug(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom, workshop: Workshop
 ) -> None:
     register(caller, servers)
     job = open_job(caller, network=True)
@@ -142,7 +142,7 @@ def test_electrodes_of_tubes_by_any_name_are_told_apart(
 
 
 def test_a_trace_is_kept_once_with_its_figures_and_read_again(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom, workshop: Workshop
 ) -> None:
     body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
     scope = caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port}).json()
@@ -205,7 +205,7 @@ def test_without_the_instrument_it_is_said(caller: Caller) -> None:
 
 
 def test_one_call_stops_all_outputs_and_says_what_it_could_not(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom, workshop: Workshop
 ) -> None:
     register(caller, servers)
     job = open_job(caller, network=True)
@@ -234,7 +234,7 @@ def test_limits_are_kept_and_the_steps_of_a_job_keep_to_them(caller: Caller) -> 
 
 
 def test_a_trace_comes_over_the_network(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom
 ) -> None:
     body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
     caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port})
@@ -252,7 +252,7 @@ def test_a_trace_comes_over_the_network(
 
 
 def test_the_guard_watches_the_line_current(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom, workshop: Workshop
 ) -> None:
     register(caller, servers)
     job = open_job(caller, network=True)
@@ -273,7 +273,7 @@ def test_the_guard_watches_the_line_current(
 
 
 def test_live_values_are_pushed_with_the_peak_held(
-    caller: Caller, servers: dict[str, InstrumentServer], room: Room, workshop: Workshop
+    caller: Caller, servers: dict[str, InstrumentServer], room: SimulatedRoom, workshop: Workshop
 ) -> None:
     register(caller, servers)
     job = open_job(caller, network=True)

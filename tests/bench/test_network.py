@@ -20,7 +20,7 @@ from glowdial.bench.visa import VisaLine
 from glowdial.core.language.errors import BadInput, LinkTrouble
 from glowdial.core.model.measurands import B_PLUS
 from glowdial.sim.instruments import instruments
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 Lines = Callable[..., VisaLine]
@@ -42,7 +42,7 @@ def line() -> Iterator[Lines]:
 
 
 def test_a_set_is_brought_up_and_its_if_found_over_the_network(
-    servers: dict[str, InstrumentServer], room: Room, line: Lines
+    servers: dict[str, InstrumentServer], room: SimulatedRoom, line: Lines
 ) -> None:
     supply = NetworkLineSupply(line(servers["supply"].port, "line-supply"))
     generator = NetworkGenerator(line(servers["generator"].port, "generator"))
@@ -73,7 +73,7 @@ def test_instruments_say_what_they_are(servers: dict[str, InstrumentServer], lin
 
 
 def test_a_refused_setting_is_told_and_nothing_moves(
-    servers: dict[str, InstrumentServer], room: Room, line: Lines
+    servers: dict[str, InstrumentServer], room: SimulatedRoom, line: Lines
 ) -> None:
     generator = NetworkGenerator(line(servers["generator"].port, "generator"))
     before = room.state
@@ -83,7 +83,7 @@ def test_a_refused_setting_is_told_and_nothing_moves(
 
 
 def test_overload_is_not_a_reading(
-    servers: dict[str, InstrumentServer], room: Room, line: Lines
+    servers: dict[str, InstrumentServer], room: SimulatedRoom, line: Lines
 ) -> None:
     meter = NetworkMultimeter(line(servers["multimeter"].port))
     room.probe = "b-plus"
@@ -92,7 +92,7 @@ def test_overload_is_not_a_reading(
         meter.resistance_ohm()
 
 
-def test_the_plug_is_pulled_and_put_back(room: Room, line: Lines) -> None:
+def test_the_plug_is_pulled_and_put_back(room: SimulatedRoom, line: Lines) -> None:
     servers = serve(instruments(room), 0)
     port = servers["multimeter"].port
     meter = NetworkMultimeter(line(port, timeout_s=0.3))
@@ -176,7 +176,7 @@ def test_a_profile_of_another_kind_is_refused(line: Lines) -> None:
 
 
 def test_profiles_may_do_without_errors_and_ready(
-    servers: dict[str, InstrumentServer], room: Room
+    servers: dict[str, InstrumentServer], room: SimulatedRoom
 ) -> None:
     plain = Profile(
         "plain",
@@ -206,7 +206,7 @@ def test_a_trace_is_read_whole_and_one_bad_number_spoils_it(
 
 
 def test_hold_off_is_waited_for_and_too_long_a_one_is_told(
-    servers: dict[str, InstrumentServer], room: Room, line: Lines
+    servers: dict[str, InstrumentServer], room: SimulatedRoom, line: Lines
 ) -> None:
     room.change(line_v=230.0)
     meter = NetworkMultimeter(line(servers["multimeter"].port, timeout_s=0.6))

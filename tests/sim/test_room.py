@@ -17,7 +17,7 @@ from glowdial.sim.condition import CapacitorFault, ResistorFault
 from glowdial.sim.instruments import instruments
 from glowdial.sim.instruments.multimeter import RANGES
 from glowdial.sim.probes import node, resistance_ohm
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument
 from glowdial.sim.state import BenchState
 
@@ -40,13 +40,13 @@ def said(instrument: ScpiInstrument, line: str) -> float:
     return float(answer)
 
 
-def powered(room: Room) -> dict[str, ScpiInstrument]:
+def powered(room: SimulatedRoom) -> dict[str, ScpiInstrument]:
     kit = instruments(room)
     kit["supply"].respond("VOLT 230;OUTP ON")
     return kit
 
 
-def test_a_meter_divides_with_what_is_behind_the_point(room: Room) -> None:
+def test_a_meter_divides_with_what_is_behind_the_point(room: SimulatedRoom) -> None:
     kit = powered(room)
     for key in ("V3 plate", "V2 screen", "V4 cathode", "b-plus", "reservoir"):
         kit["hands"].respond(f'PROB "{key}"')
@@ -58,7 +58,7 @@ def test_a_meter_divides_with_what_is_behind_the_point(room: Room) -> None:
 
 def test_a_probe_on_the_wrong_side_of_a_resistor_reads_what_it_would() -> None:
     far = {"key": "avc-far", "name": "AVC behind 10 M", "node": "avc", "series_ohm": 10e6}
-    room = Room(aligned(altered(circuit=circuit(points=[far]))))
+    room = SimulatedRoom(aligned(altered(circuit=circuit(points=[far]))))
     kit = powered(room)
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=1e-3)
     near, wrong = (
@@ -69,17 +69,17 @@ def test_a_probe_on_the_wrong_side_of_a_resistor_reads_what_it_would() -> None:
 
 
 def test_the_voltage_chart_shows_the_fault() -> None:
-    sick = Room(aligned(FACTS, faults=(CapacitorFault("V4", "coupling", 2e6),)))
+    sick = SimulatedRoom(aligned(FACTS, faults=(CapacitorFault("V4", "coupling", 2e6),)))
     kit = powered(sick)
     kit["hands"].respond('PROB "V4 grid"')
     assert said(kit["multimeter"], "MEAS?") > 5.0
-    open_resistor = Room(aligned(FACTS, faults=(ResistorFault("V2", "screen", 1e6),)))
+    open_resistor = SimulatedRoom(aligned(FACTS, faults=(ResistorFault("V2", "screen", 1e6),)))
     kit = powered(open_resistor)
     kit["hands"].respond('PROB "V2 screen"')
     assert said(kit["multimeter"], "MEAS?") < 2.0
 
 
-def test_cold_resistances_are_the_circuits(room: Room) -> None:
+def test_cold_resistances_are_the_circuits(room: SimulatedRoom) -> None:
     kit = instruments(room)
     cathode = FACTS.circuit.stage("V4")
     assert cathode is not None
@@ -99,7 +99,7 @@ def test_an_old_ohmmeter_burns_a_battery_filament_and_a_digital_one_does_not() -
         line_up=[{"position": "V1", "function": "mixer", "type": "battery pentode"}],
         circuit=circuit(heaters=heaters),
     )
-    room = Room(aligned(facts))
+    room = SimulatedRoom(aligned(facts))
     kit = instruments(room)
     kit["hands"].respond('PROB "V1 heater"')
     cold = said(kit["multimeter"], 'RES:RANG "200";MEAS:RES?')
@@ -111,7 +111,7 @@ def test_an_old_ohmmeter_burns_a_battery_filament_and_a_digital_one_does_not() -
     assert max(room.receiver.power.at(replace(room.state, line_v=230.0)).theta) == 0.0
 
 
-def test_unknown_points_are_refused(room: Room) -> None:
+def test_unknown_points_are_refused(room: SimulatedRoom) -> None:
     hands = instruments(room)["hands"]
     assert hands.respond('PROB "V99 plate"') is None
     assert str(hands.respond("SYST:ERR?")).startswith("-120")
@@ -121,7 +121,7 @@ def test_unknown_points_are_refused(room: Room) -> None:
 
 def test_with_a_clock_a_set_warms_up_and_the_avc_follows() -> None:
     clock = Clock()
-    room = Room(aligned(FACTS), clock=clock)
+    room = SimulatedRoom(aligned(FACTS), clock=clock)
     kit = powered(room)
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=1e-3)
     kit["hands"].respond("PROB b-plus")
@@ -137,7 +137,7 @@ def test_with_a_clock_a_set_warms_up_and_the_avc_follows() -> None:
 
 def test_a_needle_settles_from_where_it_stood() -> None:
     clock = Clock()
-    room = Room(aligned(FACTS), clock=clock, needle_s=0.2)
+    room = SimulatedRoom(aligned(FACTS), clock=clock, needle_s=0.2)
     kit = powered(room)
     kit["hands"].respond("PROB b-plus")
     clock.at += 60.0
@@ -150,7 +150,7 @@ def test_a_needle_settles_from_where_it_stood() -> None:
     assert second == pytest.approx(rest + (first - rest) / np.e, rel=0.02)
 
 
-def swept(room: Room, sweep_s: float, probe: str) -> tuple[np.ndarray, np.ndarray]:
+def swept(room: SimulatedRoom, sweep_s: float, probe: str) -> tuple[np.ndarray, np.ndarray]:
     kit = powered(room)
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=300e-6)
     kit["generator"].respond(f"FREQ:STAR 445E3;FREQ:STOP 485E3;SWE:TIME {sweep_s};SWE:STAT ON")
@@ -160,7 +160,7 @@ def swept(room: Room, sweep_s: float, probe: str) -> tuple[np.ndarray, np.ndarra
     return np.linspace(445e3, 485e3, volts.size), volts
 
 
-def test_a_fast_sweep_lags_and_a_slow_one_hardly(room: Room) -> None:
+def test_a_fast_sweep_lags_and_a_slow_one_hardly(room: SimulatedRoom) -> None:
     peaks = []
     for seconds in (0.2, 2.0, 40.0):
         frequency, volts = swept(room, seconds, "avc")
@@ -169,7 +169,7 @@ def test_a_fast_sweep_lags_and_a_slow_one_hardly(room: Room) -> None:
     assert peaks[2] == pytest.approx(465e3, abs=200.0)
 
 
-def test_with_the_avc_clamped_the_detector_shows_the_true_curve(room: Room) -> None:
+def test_with_the_avc_clamped_the_detector_shows_the_true_curve(room: SimulatedRoom) -> None:
     instruments(room)["hands"].respond("CLAM 3")
     frequency, volts = swept(room, 0.02, "detector")
     true = room.receiver.if_gain(room.state, frequency)
@@ -178,7 +178,7 @@ def test_with_the_avc_clamped_the_detector_shows_the_true_curve(room: Room) -> N
     assert found.centre_hz == pytest.approx(wanted.centre_hz, abs=30.0)
 
 
-def test_the_scope_shows_audio_and_ripple(room: Room) -> None:
+def test_the_scope_shows_audio_and_ripple(room: SimulatedRoom) -> None:
     kit = powered(room)
     kit["hands"].respond("PROB reservoir")
     answer = str(kit["oscilloscope"].respond("TIM:SCAL 0.002;TRAC?"))
@@ -194,7 +194,7 @@ def test_the_scope_shows_audio_and_ripple(room: Room) -> None:
     assert float(np.std(audio)) == pytest.approx(room.read(LOUDSPEAKER), rel=0.1)
 
 
-def test_the_counter_tells_the_oscillator_and_a_direct_probe_pulls_it(room: Room) -> None:
+def test_the_counter_tells_the_oscillator_and_a_direct_probe_pulls_it(room: SimulatedRoom) -> None:
     kit = powered(room)
     kit["hands"].respond("TUNE bc,1000000")
     loose = said(kit["counter"], "FREQ:GATE 1;MEAS:FREQ?")
@@ -205,7 +205,7 @@ def test_the_counter_tells_the_oscillator_and_a_direct_probe_pulls_it(room: Room
     assert said(kit["counter"], "MEAS:FREQ?") == 0.0
 
 
-def test_the_calibrator_is_a_signal_at_its_harmonics(room: Room) -> None:
+def test_the_calibrator_is_a_signal_at_its_harmonics(room: SimulatedRoom) -> None:
     kit = powered(room)
     kit["hands"].respond("TUNE bc,1000000")
     kit["calibrator"].respond("FREQ 500 kHz;OUTP ON")
@@ -217,7 +217,7 @@ def test_the_calibrator_is_a_signal_at_its_harmonics(room: Room) -> None:
     assert str(kit["calibrator"].respond("SYST:ERR?")).startswith("-222")
 
 
-def test_the_analyser_hears_tone_and_hum(room: Room) -> None:
+def test_the_analyser_hears_tone_and_hum(room: SimulatedRoom) -> None:
     kit = powered(room)
     room.change(injection="mixer grid", oscillator_stopped=True, generator_emf_v=1e-3, tone_on=True)
     assert said(kit["analyser"], "MEAS:FREQ?") == 400.0
@@ -227,7 +227,7 @@ def test_the_analyser_hears_tone_and_hum(room: Room) -> None:
     assert said(kit["analyser"], "MEAS:SIN?") < 1.0
 
 
-def test_too_much_current_opens_the_supply_until_it_is_switched_anew(room: Room) -> None:
+def test_too_much_current_opens_the_supply_until_it_is_switched_anew(room: SimulatedRoom) -> None:
     kit = instruments(room)
     kit["supply"].respond("CURR:LIM 0.1;VOLT 230;OUTP ON")
     assert said(kit["supply"], "CURR:PROT:TRIP?") == 1.0
@@ -240,7 +240,7 @@ def test_too_much_current_opens_the_supply_until_it_is_switched_anew(room: Room)
     assert said(kit["supply"], "MEAS:CURR?") < drawn
 
 
-def test_fm_and_sweep_settings_are_taken_and_bad_ones_refused(room: Room) -> None:
+def test_fm_and_sweep_settings_are_taken_and_bad_ones_refused(room: SimulatedRoom) -> None:
     generator = instruments(room)["generator"]
     generator.respond("FM:DEV 22.5 kHz;AM:INT:FREQ 1000")
     assert (room.state.fm_deviation_hz, room.state.tone_hz) == (22.5e3, 1e3)
@@ -255,7 +255,9 @@ def test_fm_and_sweep_settings_are_taken_and_bad_ones_refused(room: Room) -> Non
     ("mood", "expected"),
     [("silent", None), ("garbage", "?"), ("units", "mV"), ("well", "E")],
 )
-def test_hands_can_upset_an_instrument(room: Room, mood: str, expected: str | None) -> None:
+def test_hands_can_upset_an_instrument(
+    room: SimulatedRoom, mood: str, expected: str | None
+) -> None:
     kit = powered(room)
     kit["hands"].respond("PROB b-plus")
     kit["hands"].respond(f"MOOD multimeter,{mood}")

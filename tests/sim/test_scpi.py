@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from glowdial.sim.instruments import instruments
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument
 
 
@@ -19,7 +19,7 @@ from glowdial.sim.scpi import ScpiInstrument
         "freq 0.6125 MHz",
     ],
 )
-def test_long_and_short_headers_and_units(room: Room, line: str) -> None:
+def test_long_and_short_headers_and_units(room: SimulatedRoom, line: str) -> None:
     generator = instruments(room)["generator"]
     assert generator.respond(f"{line};FREQ?") == "6.125000E+05"
     assert room.state.generator_hz == 612.5e3
@@ -40,7 +40,9 @@ def test_long_and_short_headers_and_units(room: Room, line: str) -> None:
         ("FREQ?? 5", "-113"),
     ],
 )
-def test_errors_are_queued_by_the_standards_numbers(room: Room, line: str, error: str) -> None:
+def test_errors_are_queued_by_the_standards_numbers(
+    room: SimulatedRoom, line: str, error: str
+) -> None:
     generator, before = instruments(room)["generator"], room.state
     assert generator.respond(line) is None
     assert str(generator.respond("SYST:ERR?")).startswith(error)
@@ -58,7 +60,7 @@ def test_the_error_queue_ends_in_overflow_and_can_be_cleared() -> None:
     assert instrument.respond("SYST:ERR?;*OPC?") == '0,"No error";1'
 
 
-def test_the_output_switch_rules_the_level(room: Room) -> None:
+def test_the_output_switch_rules_the_level(room: SimulatedRoom) -> None:
     generator = instruments(room)["generator"]
     generator.respond("VOLT 1 mV")
     assert room.state.generator_emf_v == 0.0
@@ -70,7 +72,7 @@ def test_the_output_switch_rules_the_level(room: Room) -> None:
     assert room.state.generator_emf_v == 0.0
 
 
-def test_a_meter_shows_what_its_probe_is_on(room: Room) -> None:
+def test_a_meter_shows_what_its_probe_is_on(room: SimulatedRoom) -> None:
     parts = instruments(room)
     meter, hands = parts["multimeter"], parts["hands"]
     assert float(str(meter.respond("MEAS:VOLT:DC?"))) == 0.0
@@ -83,7 +85,7 @@ def test_a_meter_shows_what_its_probe_is_on(room: Room) -> None:
     assert float(str(meter.respond("MEAS:VOLT:DC?"))) == 0.0
 
 
-def test_hands_turn_tune_and_clip(room: Room) -> None:
+def test_hands_turn_tune_and_clip(room: SimulatedRoom) -> None:
     hands = instruments(room)["hands"]
     hands.respond('TURN "t1-primary",0.25;TUNE "bc",1000 kHz;INJ "aerial";CAB ON')
     assert room.state.turns == {"t1-primary": 0.25}

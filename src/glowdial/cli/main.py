@@ -141,7 +141,7 @@ def bench(
     from glowdial.sim.condition import neglected, read_condition
     from glowdial.sim.instruments import instruments
     from glowdial.sim.receiver import SimulatedReceiver
-    from glowdial.sim.room import Room
+    from glowdial.sim.room import SimulatedRoom
     from glowdial.sim.servers import serve, stop
 
     try:
@@ -153,7 +153,7 @@ def bench(
     except (OSError, GlowDialError) as error:
         raise _refuse(f"{error}") from error
     clock = None if at_rest else time.monotonic
-    room = Room(SimulatedReceiver(facts, hidden), clock=clock, needle_s=NEEDLE_S)
+    room = SimulatedRoom(SimulatedReceiver(facts, hidden), clock=clock, needle_s=NEEDLE_S)
     try:
         servers = serve(instruments(room), port)
     except OSError as error:

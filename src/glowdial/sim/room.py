@@ -31,7 +31,7 @@ class Sweep:
 
 
 @dataclass
-class Room:
+class SimulatedRoom:
     """The set, how it stands, what is clipped where, and how the instruments are set."""
 
     receiver: SimulatedReceiver

@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 from glowdial.core.physics.avc import avc_after_v
 from glowdial.sim.audio import waveform
 from glowdial.sim.probes import node, point
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.signal_path import DETECTOR_EFFICIENCY
 
 Floats = NDArray[np.float64]
 POINTS = 501
 
 
-def trace(room: Room, seconds: float) -> Floats:
+def trace(room: SimulatedRoom, seconds: float) -> Floats:
     """DC-coupled samples in V over one sweep of the screen, shape (501,), from the sync on."""
     with room.lock:
         room.now()
@@ -33,7 +33,7 @@ def trace(room: Room, seconds: float) -> Floats:
         return _rippled(room, seconds)
 
 
-def _swept(room: Room, name: str, seconds: float) -> Floats:
+def _swept(room: SimulatedRoom, name: str, seconds: float) -> Floats:
     """The AVC line lags behind the sweep; the detector, with the AVC clamped, does not."""
     sweep, receiver, state = room.sweep, room.receiver, room.state
     times = np.linspace(0.0, seconds, POINTS)
@@ -63,7 +63,7 @@ def _swept(room: Room, name: str, seconds: float) -> Floats:
     return np.asarray(-open_v * np.exp(-held / law.control_v_per_neper))
 
 
-def _rippled(room: Room, seconds: float) -> Floats:
+def _rippled(room: SimulatedRoom, seconds: float) -> Floats:
     """DC with its ripple, as a sine of the same RMS at the frequency of the charging pulses."""
     supply = room.receiver.facts.supply
     line_hz = supply.line_hz if supply else 50.0

@@ -2541,6 +2541,25 @@ export interface components {
              */
             version: number;
         };
+        /** OfferedPart */
+        OfferedPart: {
+            /**
+             * Count
+             * @default 1000
+             */
+            count: number;
+            /**
+             * Rating
+             * @description V of a capacitor, else W
+             * @example 450
+             */
+            rating: number;
+            /**
+             * Value
+             * @example 0.000022
+             */
+            value: number;
+        };
         /** OhmRangeRow */
         OhmRangeRow: {
             /** @example series */
@@ -2752,7 +2771,7 @@ export interface components {
              */
             rating: number;
             /** Stock */
-            stock: components["schemas"]["StockRow"][];
+            stock: components["schemas"]["OfferedPart"][];
             /**
              * Value
              * @example 0.000032
@@ -3559,25 +3578,6 @@ export interface components {
              * @example 22u
              */
             value: string;
-        };
-        /** StockRow */
-        StockRow: {
-            /**
-             * Count
-             * @default 1000
-             */
-            count: number;
-            /**
-             * Rating
-             * @description V of a capacitor, else W
-             * @example 450
-             */
-            rating: number;
-            /**
-             * Value
-             * @example 0.000022
-             */
-            value: number;
         };
         /** StockShape */
         StockShape: {

@@ -13,7 +13,7 @@ from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
 from glowdial.core.stages.cold.filament_ranges import safest_range
 from glowdial.core.stages.cold.windings import winding
 from glowdial.core.stages.parts.marking import marked_capacitors, mica_dots, resistor_bands
-from glowdial.core.stages.parts.substitutes import FromStock, from_stock
+from glowdial.core.stages.parts.substitutes import StockChoice, choice_from_stock
 
 router = APIRouter(prefix="/api/calc", tags=["calc"])
 
@@ -97,7 +97,7 @@ def calc_marking(body: MarkingRequest) -> MarkingAnswer:
     return MarkingAnswer(sections=rows)
 
 
-class StockRow(Body):
+class OfferedPart(Body):
     value: float = Field(gt=0, le=1e12, examples=[22e-6])
     rating: float = Field(gt=0, le=1e5, examples=[450.0], description="V of a capacitor, else W")
     count: int = Field(default=1000, ge=0, le=100_000)
@@ -109,7 +109,7 @@ class PartRequest(Body):
     below: float = Field(default=0.2, ge=0, lt=1, description="window below, as a share")
     above: float = Field(default=0.5, ge=0, le=10)
     rating: float = Field(gt=0, le=1e5, examples=[350.0], description="V, or W twice dissipated")
-    stock: list[StockRow] = Field(min_length=1, max_length=400)
+    stock: list[OfferedPart] = Field(min_length=1, max_length=400)
 
 
 class PartAnswer(BaseModel):
@@ -120,7 +120,7 @@ class PartAnswer(BaseModel):
     nearest_standard: float
 
     @classmethod
-    def of(cls, chosen: FromStock) -> PartAnswer:
+    def of(cls, chosen: StockChoice) -> PartAnswer:
         """From the rules' choice; empty where nothing carries the rating."""
         found = chosen.proposal
         return cls(
@@ -138,4 +138,4 @@ def calc_part(body: PartRequest) -> PartAnswer:
     ``lines`` are places in the stock, empty when nothing there carries the rating."""
     wanted = Wanted(body.value, body.below, body.above, body.rating)
     stock = [Stocked(s.value, s.rating, s.count) for s in body.stock]
-    return PartAnswer.of(from_stock(wanted, stock, resistor=body.kind == "resistor"))
+    return PartAnswer.of(choice_from_stock(wanted, stock, resistor=body.kind == "resistor"))

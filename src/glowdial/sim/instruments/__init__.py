@@ -13,7 +13,7 @@ from glowdial.sim.instruments.hands import hands
 from glowdial.sim.instruments.multimeter import multimeter
 from glowdial.sim.instruments.oscilloscope import oscilloscope
 from glowdial.sim.instruments.supply import line_supply
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument
 
 ORDER = (
@@ -28,7 +28,7 @@ ORDER = (
 )
 
 
-def instruments(room: Room) -> dict[str, ScpiInstrument]:
+def instruments(room: SimulatedRoom) -> dict[str, ScpiInstrument]:
     """The instruments of a room by name, in the order of their ports."""
     made = {
         "generator": generator(room),

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 
 from glowdial.sim.audio import AudioParts
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument
 
 
-def analyser(room: Room) -> ScpiInstrument:
+def analyser(room: SimulatedRoom) -> ScpiInstrument:
     """The analyser of a room."""
 
     def parts() -> AudioParts:

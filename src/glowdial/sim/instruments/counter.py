@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from glowdial.sim.instruments.generator import setter
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument, number, switch
 
 # a probe on the oscillator's grid pulls it down a little, and the counter's crystal is off
@@ -13,7 +13,7 @@ FIRST_HARMONIC_V = 20e-3
 GATE_S = (0.01, 10.0)
 
 
-def counter(room: Room) -> ScpiInstrument:
+def counter(room: SimulatedRoom) -> ScpiInstrument:
     """The counter of a room: of the oscillator by a loose loop ("LO") or a direct probe."""
     setting = {"gate": 0.1, "direct": 0.0}
 
@@ -43,7 +43,7 @@ def counter(room: Room) -> ScpiInstrument:
     )
 
 
-def calibrator(room: Room) -> ScpiInstrument:
+def calibrator(room: SimulatedRoom) -> ScpiInstrument:
     """The calibrator of a room: the harmonic nearest to the dial reaches the aerial."""
 
     def crystal(text: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import Handler, ScpiInstrument, number, switch
 
 GENERATOR_HZ = (100e3, 120e6)
@@ -24,7 +24,7 @@ def setter(act: Callable[[str], None]) -> Handler:
     return handler
 
 
-def generator(room: Room) -> ScpiInstrument:
+def generator(room: SimulatedRoom) -> ScpiInstrument:
     """The generator of a room."""
 
     def level(text: str) -> None:

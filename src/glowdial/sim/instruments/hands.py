@@ -8,7 +8,7 @@ from glowdial.core.language.errors import GlowDialError
 from glowdial.core.physics.noise import Site
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.instruments.multimeter import HEATER
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import (
     MISSING,
     NOT_A_NUMBER,
@@ -22,7 +22,7 @@ from glowdial.sim.scpi import (
 LONGEST_DELAY_S = 30.0
 
 
-def hands(room: Room, others: Mapping[str, ScpiInstrument]) -> ScpiInstrument:
+def hands(room: SimulatedRoom, others: Mapping[str, ScpiInstrument]) -> ScpiInstrument:
     """The hands in a room."""
     facts = room.receiver.facts
     points = {"", "resistance", *(p.key for p in facts.circuit.points)}

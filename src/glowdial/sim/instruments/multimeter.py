@@ -13,7 +13,7 @@ from glowdial.core.physics.operating_point import OPEN_OHM
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.probes import filament_reading, resistance_ohm
 from glowdial.sim.receiver import METER_OHM
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument
 
 OVERLOAD = 9.9e37
@@ -37,7 +37,7 @@ RANGES = {
 AUTO = ("200", "2k", "20k", "200k", "20M")
 
 
-def multimeter(room: Room) -> ScpiInstrument:
+def multimeter(room: SimulatedRoom) -> ScpiInstrument:
     """The multimeter of a room."""
 
     def ohms(_: str) -> str:
@@ -69,12 +69,12 @@ def shown(value: float, most: float) -> str:
     return f"{value:.5E}" if abs(value) <= most else f"{OVERLOAD:.1E}"
 
 
-def _line_dc_a(room: Room) -> float:
+def _line_dc_a(room: SimulatedRoom) -> float:
     """The battery lead's current: RMS and mean are one there."""
     return room.line_a()
 
 
-def _ohm(room: Room) -> float:
+def _ohm(room: SimulatedRoom) -> float:
     state = room.now()
     if not room.probe or state.line_v > 0.0:
         # an ohmmeter across a live circuit shows overload, as across nothing
@@ -94,7 +94,7 @@ def _ohm(room: Room) -> float:
     return room.receiver.unsteady(ohm, state, f"ohm {room.probe}") if ohm < OPEN_OHM else OPEN_OHM
 
 
-def _heater(room: Room) -> float:
+def _heater(room: SimulatedRoom) -> float:
     tube = room.probe.removesuffix(HEATER)
     chosen = RANGES[room.ohm_range or AUTO[0]]
     ohm, room.state = filament_reading(room.receiver, room.state, tube, chosen)

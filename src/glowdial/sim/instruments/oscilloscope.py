@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from glowdial.sim.instruments.generator import setter
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument, number
 from glowdial.sim.trace import trace
 
@@ -11,7 +11,7 @@ DIVISIONS = 10
 PER_DIVISION_S = (1e-5, 10.0)
 
 
-def oscilloscope(room: Room) -> ScpiInstrument:
+def oscilloscope(room: SimulatedRoom) -> ScpiInstrument:
     """The oscilloscope of a room."""
     per_division = {"s": 5e-3}
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from glowdial.core.model.measurands import LINE
 from glowdial.sim.instruments.generator import setter
-from glowdial.sim.room import Room
+from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.scpi import ScpiInstrument, number, switch
 
 SUPPLY_V = (0.0, 260.0)
 LIMIT_A, LAMP_W = (0.01, 10.0), (0.0, 500.0)
 
 
-def line_supply(room: Room) -> ScpiInstrument:
+def line_supply(room: SimulatedRoom) -> ScpiInstrument:
     """The line supply of a room."""
 
     def volts(text: str) -> None:

@@ -123,7 +123,7 @@ def _standard(part: Part, need: Need) -> tuple[StockItem, ...]:
 
 
 @dataclass(frozen=True, slots=True)
-class FromStock:
+class StockChoice:
     """What of a stock takes a part's place, None where nothing carries it; and the standard value
     that is nearest to the part's own."""
 
@@ -131,7 +131,7 @@ class FromStock:
     nearest_standard: float
 
 
-def from_stock(wanted: Wanted, stock: Sequence[Stocked], *, resistor: bool) -> FromStock:
+def choice_from_stock(wanted: Wanted, stock: Sequence[Stocked], *, resistor: bool) -> StockChoice:
     """The best that a stock has for a capacitor (F, V) or a resistor (ohm, W)."""
     choose, series = (choose_resistor, Series.E12) if resistor else (choose_capacitor, Series.E6)
-    return FromStock(choose(wanted, stock), nearest_standard(wanted.value, series))
+    return StockChoice(choose(wanted, stock), nearest_standard(wanted.value, series))
