@@ -5,6 +5,7 @@ import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from 
 import { FieldSet, initialValues } from "../shared/FieldSet";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
+import type { Taken } from "./jobState";
 import type { Writing } from "./useWrite";
 import { LitButton } from "../shared/Buttons";
 
@@ -14,8 +15,9 @@ type Props = {
   ask: Ask;
   writing: Writing;
   /** A line taken at the bench, put into the input. */
-  taken: { line: string; remarks: string[]; append: boolean } | null;
-  onKept: (written: Schemas["Written"]) => void;
+  taken: Taken | null;
+  /** What came of it, and the reading that was sent, if it was taken at the bench. */
+  onKept: (written: Schemas["Written"], sent: Taken | null) => void;
   /** The question changed in another window before this could be kept. */
   onLost: (error: unknown, typed: string) => void;
 };
@@ -30,7 +32,7 @@ export function AskForm(props: Props) {
 }
 
 /** Sends an answer; a doubted one is kept when it is sent a second time unchanged. */
-function useAnswer({ step, ask, writing, onKept, onLost }: Props) {
+function useAnswer({ step, ask, writing, taken, onKept, onLost }: Props) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const working = useRef(false);
@@ -51,7 +53,7 @@ function useAnswer({ step, ask, writing, onKept, onLost }: Props) {
         choice: 0,
       });
       setTrouble(null);
-      onKept(written);
+      onKept(written, taken);
     } catch (error) {
       const type = error instanceof ProblemError ? error.problem.type : "";
       const asks = type === "doubted";

@@ -31,7 +31,7 @@ export const AT_REST: JobState = {
 export type JobEvent =
   | { type: "gone to another step" }
   | { type: "picked"; step: string; ask: string }
-  | { type: "kept"; written: Written; question: string; ask: string }
+  | { type: "kept"; written: Written; taken: Taken | null; ask: string }
   | { type: "lost"; error: unknown; typed: string }
   | { type: "taken"; taken: Taken }
   | { type: "bench begins" }
@@ -50,8 +50,8 @@ export function jobState(state: JobState, event: JobEvent): JobState {
     case "kept":
       return {
         ...state,
-        // the next question may have its reading already
-        taken: state.taken?.question === event.question ? null : state.taken,
+        // the next question may have its reading already, even one of the same name
+        taken: state.taken === event.taken ? null : state.taken,
         picked: state.picked.ask === event.ask ? AT_REST.picked : state.picked,
         kept: event.written,
         lost: null,

@@ -6,7 +6,7 @@ import type { Job, Schemas } from "../api/client";
 import { benchQuery } from "../api/queries";
 import { stopOutputs } from "../bench/stopOutputs";
 import { useWatch } from "../bench/useWatch";
-import { AT_REST, type Dialog, jobState } from "./jobState";
+import { AT_REST, type Dialog, jobState, type Taken } from "./jobState";
 import { neighbour } from "./steps";
 import { useWrite } from "./useWrite";
 
@@ -68,8 +68,8 @@ export function useJob(job: Job) {
     open: (dialog: Dialog | null) => tell({ type: "dialog", dialog }),
     toggleLog: () => tell({ type: "log toggled" }),
     lose: (error: unknown, typed: string) => tell({ type: "lost", error, typed }),
-    keep: (written: Schemas["Written"]) => {
-      tell({ type: "kept", written, question, ask: ask?.key ?? "" });
+    keep: (written: Schemas["Written"], sent: Taken | null) => {
+      tell({ type: "kept", written, taken: sent, ask: ask?.key ?? "" });
       if (written.next_step !== step?.key) setSearch({});
     },
     toNext: () => setSearch({}),
