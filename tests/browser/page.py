@@ -108,7 +108,10 @@ class BenchPage:
         self.wait("the entry to be kept", lambda: self.state() != before and self.settled())
 
     def settled(self) -> bool:
-        """Whether the page shows a step that can be acted on."""
+        """Whether the page shows a step to act on, and nothing is worked out any more."""
+        job = self.find("job")
+        if job is not None and job.get_attribute("data-thinking") == "true":
+            return False
         return any(
             self.find(t) for t in ("acknowledge", "confirm", "line", "fields", "blocked", "status")
         ) or bool(self.driver.find_elements(By.CSS_SELECTOR, "[role=radiogroup], main textarea"))

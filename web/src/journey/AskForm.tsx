@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from "../api/client";
 import { FieldSet, initialValues } from "../shared/FieldSet";
+import { takeFocus } from "../shared/asked";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { Taken } from "./jobState";
@@ -73,7 +74,7 @@ function useAnswer({ step, ask, writing, taken, onKept, onLost }: Props) {
 function ConfirmForm(props: Props) {
   const { send, trouble, busy } = useAnswer(props);
   const button = useRef<HTMLButtonElement>(null);
-  useEffect(() => button.current?.focus(), []);
+  useEffect(() => takeFocus(button.current), []);
   return (
     <Stack gap={3}>
       <Text fontSize="18px">{props.ask.prompt}</Text>
@@ -111,7 +112,7 @@ function LineForm(props: Props) {
       setTrouble(null);
     }
   }
-  useEffect(() => input.current?.focus(), [taken]);
+  useEffect(() => takeFocus(input.current), [taken]);
   const echo = useEcho(jobId, step.key, ask.key, line);
   return (
     <form
@@ -214,7 +215,7 @@ function FieldsForm(props: Props) {
   const buttons = useRef<HTMLDivElement>(null);
   useEffect(() => {
     // a question of one choice has no form's end to press
-    if (single) buttons.current?.querySelector<HTMLElement>("[role=radio]")?.focus();
+    if (single) takeFocus(buttons.current?.querySelector<HTMLElement>("[role=radio]"));
   }, [single]);
   const long = ask.fields.some((f) => f.multiline);
   return (

@@ -2,6 +2,7 @@ import { Box, Heading, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import type { Step } from "../api/client";
+import { takeFocus } from "../shared/asked";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import type { Writing } from "./useWrite";
@@ -13,7 +14,7 @@ export function CautionCard({ step, writing }: { step: Step; writing: Writing })
   const button = useRef<HTMLButtonElement>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
   const danger = caution?.danger ?? "";
-  useEffect(() => button.current?.focus(), [danger]);
+  useEffect(() => takeFocus(button.current), [danger]);
   if (!caution) return null;
   const acknowledge = () =>
     writing

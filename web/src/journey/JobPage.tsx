@@ -81,6 +81,7 @@ function WholeJob({ job }: { job: Job }) {
       data-step={step?.key}
       data-ask={ask?.key}
       data-measurable={ask?.measurable ?? false}
+      data-thinking={job.thinking}
     >
       <JourneyScale
         stages={job.stages}

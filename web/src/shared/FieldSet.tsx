@@ -2,6 +2,7 @@ import { Box, Button, Flex, Grid, Input, Text, Textarea } from "@chakra-ui/react
 import { useEffect, useRef } from "react";
 
 import type { Schemas } from "../api/client";
+import { takeFocus } from "./asked";
 import { Choice } from "./Choice";
 import { KeyHint } from "./KeyHint";
 
@@ -44,7 +45,7 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
   const pairs = fields.filter((f) => !asButtons(f) && !f.multiline).length > 1;
   useEffect(() => {
     if (!focus) return;
-    box.current?.querySelector<HTMLElement>("input, textarea, select, [role=radio]")?.focus();
+    takeFocus(box.current?.querySelector<HTMLElement>("input, textarea, select, [role=radio]"));
   }, [focus]);
   const put = (name: string, value: string) => {
     const next = { ...values, [name]: value };

@@ -6,3 +6,9 @@ export function askedControl(): HTMLElement | null {
   if (!place || place.matches(CONTROLS)) return place;
   return place.querySelector<HTMLElement>(CONTROLS);
 }
+
+/** Moves the focus, unless a dialog stands over the page: what changes under it takes no key away. */
+export function takeFocus(element: HTMLElement | null | undefined) {
+  const dialog = document.querySelector("[role=dialog]");
+  if (element && (!dialog || dialog.contains(element))) element.focus({ preventScroll: true });
+}

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 
-import { askedControl } from "./asked";
+import { askedControl, takeFocus } from "./asked";
 
 /** Where the focus goes when what held it is gone: what is asked now, else the page's main part. */
 function home(): HTMLElement | null {
@@ -27,7 +27,7 @@ export function useFocusKeeper() {
       const gone = !held.isConnected || (held as HTMLButtonElement).disabled;
       if (!gone) return;
       held = null;
-      home()?.focus({ preventScroll: true });
+      takeFocus(home());
     };
     const watcher = new MutationObserver(() => requestAnimationFrame(look));
     document.addEventListener("focusin", holds);
