@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 from collections.abc import Callable
 
@@ -143,6 +144,11 @@ def test_opening_again_is_an_entry_and_the_handover_is_asked_again(handed_over: 
     line = shelf(workshop)[0][0]
     assert not line.closed and line.standing["next_title"] == following.title
     assert job_report(workshop, job)["closed_at"] is None and report["closed_at"] is not None
+    # what the owner holds is still there, word for word
+    document = job_document(workshop, job)
+    (again,) = document["reopenings"]
+    (kept,) = [b for b in document["blobs"] if b["sha256"] == again["told"]]
+    assert json.loads(base64.b64decode(kept["base64"]))["report"] == report
     with pytest.raises(Conflict, match="is open"):
         reopen(workshop, job, handed_over.stamp("twice"), "again")
 

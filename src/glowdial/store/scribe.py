@@ -196,9 +196,10 @@ class Scribe:
         self._session.add(row)
         self._grow("notes", Note(row.seq, step, text, self._now))
 
-    def reopen(self, reason: str) -> None:
-        """Note that a job that was handed over is opened again."""
-        row = ReopeningRow(**self._next(), reason=reason)
+    def reopen(self, reason: str, told: str) -> None:
+        """Note that a job that was handed over is opened again; ``told`` is the hash of what was
+        told at its handover."""
+        row = ReopeningRow(**self._next(), reason=reason, told=told)
         self._session.add(row)
         self._grow("reopenings", Reopening(row.seq, reason, self._now))
 

@@ -168,12 +168,13 @@ class WithdrawalRow(Numbered, Base):
 
 
 class ReopeningRow(Numbered, Base):
-    """A job that was handed over was opened again."""
+    """A job that was handed over was opened again; ``told`` is the hash of what was told then."""
 
     __tablename__ = "reopenings"
     __table_args__ = (Index("ix_reopenings_job", "job_id"),)
 
     reason: Mapped[str] = mapped_column(Text)
+    told: Mapped[str | None] = mapped_column(ForeignKey("blobs.sha256"))
 
 
 class MoveRow(Numbered, Base):

@@ -17,6 +17,7 @@ from glowdial.core.plan.order import room_of
 from glowdial.core.plan.rules_version import RULES_VERSION
 from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
+from glowdial.workshop.base.closing import kept_telling
 from glowdial.workshop.base.jobs import HAND, SIMULATED
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, Tell, derived, write
@@ -251,7 +252,9 @@ def reopen(workshop: Workshop, job_id: int, stamp: Stamp, reason: str) -> dict[s
     def act(opened: OpenedJob) -> dict[str, Any]:
         if opened.job.closing is None:
             raise Conflict("This job is open.")
-        opened.scribe.reopen(_text("reason", reason, "came back: hum after an hour"))
+        # what the owner holds is not lost by it
+        told = kept_telling(opened.session, opened.job.closing)
+        opened.scribe.reopen(_text("reason", reason, "came back: hum after an hour"), told)
         opened.job.closing = None
         opened.job.closed_at = None
         return {}

@@ -126,6 +126,7 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
         mine = select(ObservationRow).where(ObservationRow.job_id == job_id)
         observed = session.scalars(mine.order_by(ObservationRow.id)).all()
         tellings = select(TellingRow).where(TellingRow.job_id == job_id).order_by(TellingRow.id)
+        again = rows_of(session, ReopeningRow, job_id)
         photos = session.scalars(select(PhotoRow).where(PhotoRow.job_id == job_id)).all()
         return {
             "format": "glowdial-job",
@@ -138,7 +139,7 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
             "closing": job.closing,
             "tellings": [_plain(r) for r in session.scalars(tellings)],
             "observations": [_plain(r) for r in observed],
-            "blobs": [_blob(blob_of(session, digest)) for digest in _digests(observed)],
+            "blobs": [_blob(blob_of(session, digest)) for digest in _digests(observed, again)],
             "photos": [_photo(p) for p in photos],
             **{
                 table.__tablename__: [_plain(r) for r in rows_of(session, table, job_id)]
@@ -147,8 +148,9 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
         }
 
 
-def _digests(observed: Sequence[ObservationRow]) -> list[str]:
-    return sorted({o.blob for o in observed if o.blob})
+def _digests(observed: Sequence[ObservationRow], again: Sequence[ReopeningRow]) -> list[str]:
+    """Traces of the job, and what was told at its earlier handovers."""
+    return sorted({o.blob for o in observed if o.blob} | {r.told for r in again if r.told})
 
 
 def _blob(row: BlobRow) -> dict[str, Any]:

@@ -81,12 +81,14 @@ export function OnOffChanged({ job, stepKey, writing }: Props) {
           </Flex>
         ))}
       </Stack>
-      <Flex gap={2} wrap="wrap" mt="auto">
-        <Entry words="Clipped on" onClick={() => setWhich("clip")} />
-        <Entry words="Part or cabinet" onClick={() => setWhich("change")} />
-        {!job.bench_turns && <Entry words="Turned" onClick={() => setWhich("move")} />}
-        <Entry words="Remark" onClick={() => setWhich("note")} />
-      </Flex>
+      {!job.closed_at && (
+        <Flex gap={2} wrap="wrap" mt="auto">
+          <Entry words="Clipped on" onClick={() => setWhich("clip")} />
+          <Entry words="Part or cabinet" onClick={() => setWhich("change")} />
+          {!job.bench_turns && <Entry words="Turned" onClick={() => setWhich("move")} />}
+          <Entry words="Remark" onClick={() => setWhich("note")} />
+        </Flex>
+      )}
       <Trouble error={trouble} />
       {which && (
         <RegisterDialog

@@ -52,12 +52,12 @@ export function JobDialogs({ open }: { open: OpenJob }) {
       return (
         <FormDialog
           title="Open the job again"
-          words="The report stays as it was told at the handover until the set is handed over anew."
+          words="What was told at the handover stays with the job. From here on it is judged as any open job, and handed over anew."
           fields={[
             {
               name: "reason",
               label: "Because",
-              kind: "long",
+              kind: "text",
               placeholder: "came back: hum after an hour",
             },
           ]}

@@ -49,6 +49,12 @@ def close(session: Session, job: JobRow, situation: Situation, journey: Journey)
     }
 
 
+def kept_telling(session: Session, closing: dict[str, Any]) -> str:
+    """Keep what was told at a handover beyond the job's being opened again; returns its hash."""
+    content = json.dumps(closing, ensure_ascii=False, sort_keys=True).encode()
+    return keep_blob(session, content, JOURNEY_MEDIA)
+
+
 def closed_journey(session: Session, job: JobRow) -> Journey:
     """The journey of a closed job as it was told."""
     closing = job.closing or {}

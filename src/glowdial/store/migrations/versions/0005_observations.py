@@ -30,6 +30,7 @@ def upgrade() -> None:
         sa.Column("seq", sa.Integer(), nullable=False),
         sa.Column("at", sa.DateTime(), nullable=False),
         sa.Column("reason", sa.Text(), nullable=False),
+        sa.Column("told", sa.String(64), sa.ForeignKey("blobs.sha256")),
     )
     op.create_index("ix_reopenings_job", "reopenings", ["job_id"])
     op.create_table(
