@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 import pytest
 
+from glowdial.core.journey.steps import looked_at
 from glowdial.core.language.errors import Conflict
 from glowdial.core.physics import noise_ratio
 from glowdial.core.physics.supply import rampup
@@ -43,7 +44,7 @@ def told(bench: Bench) -> dict[str, str]:
         "report": json.dumps(job_report(workshop, job)),
         "document": json.dumps(job_document(workshop, job)),
         "csv": readings_csv(workshop, job),
-        "steps": repr(page.journey.steps),
+        "steps": repr([looked_at(s) for s in page.journey.steps]),
         "log": repr(page.log),
         "shelf": repr([(m.standing, m.closed) for m in shelf(workshop)[0]]),
     }
