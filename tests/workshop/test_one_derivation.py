@@ -92,6 +92,7 @@ def test_after_a_start_the_record_is_read_once(on_the_ramp: Bench) -> None:
     # what the entry was read against, and what came of it
     assert workshop.derivations.count == 2
     assert len([s for s in seen if "FROM observations" in s]) == 1
+    assert len(seen) <= MOST_STATEMENTS, "\n".join(seen)
     workshop.lines.close()
 
 

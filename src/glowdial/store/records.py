@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, TypeVar
 
-from sqlalchemy import select
+from sqlalchemy import Select, literal, select, union_all
 from sqlalchemy.orm import Session
 
 from glowdial.core.journey.record import (
@@ -48,6 +48,7 @@ from glowdial.store.tables import (
     WithdrawalRow,
 )
 
+NOTE, CLOSURE, REOPENING = "note", "closure", "reopening"
 Row = TypeVar("Row", bound=Numbered)
 
 
@@ -71,11 +72,12 @@ def rows_of(session: Session, table: type[Row], job_id: int) -> list[Row]:
 
 
 def load_record(session: Session, job_id: int) -> JobRecord:
-    """The whole record of a job as the rules see it: one statement a table."""
+    """The whole record of a job as the rules see it: one statement a table, or for several."""
     withdrawals = rows_of(session, WithdrawalRow, job_id)
     taken_back = {w.answer_seq for w in withdrawals}
     observed = _observed(session, job_id)
     told = _told(session, job_id)
+    remarks = _remarks(session, job_id)
     return JobRecord(
         answers=tuple(
             answer_of(
@@ -95,8 +97,9 @@ def load_record(session: Session, job_id: int) -> JobRecord:
             for c in rows_of(session, ChangeRow, job_id)
         ),
         closures=tuple(
-            Closure(c.seq, c.step, c.reason, c.cost, c.decided_by, c.at.isoformat())
-            for c in rows_of(session, ClosureRow, job_id)
+            Closure(r.seq, r.step, r.text, r.cost, r.by, r.at.isoformat())
+            for r in remarks
+            if r.kind == CLOSURE
         ),
         acknowledgements=tuple(
             Acknowledgement(a.seq, a.step, a.danger, a.at.isoformat())
@@ -111,14 +114,44 @@ def load_record(session: Session, job_id: int) -> JobRecord:
             for r in rows_of(session, RegisterRow, job_id)
         ),
         notes=tuple(
-            Note(n.seq, n.step, n.text, n.at.isoformat()) for n in rows_of(session, NoteRow, job_id)
+            Note(r.seq, r.step, r.text, r.at.isoformat()) for r in remarks if r.kind == NOTE
         ),
         withdrawals=tuple(Withdrawal(w.seq, w.answer_seq, w.at.isoformat()) for w in withdrawals),
         reopenings=tuple(
-            Reopening(r.seq, r.reason, r.at.isoformat())
-            for r in rows_of(session, ReopeningRow, job_id)
+            Reopening(r.seq, r.text, r.at.isoformat()) for r in remarks if r.kind == REOPENING
         ),
     )
+
+
+def _remarks(session: Session, job_id: int) -> Sequence[Any]:
+    """Notes, decisions and reopenings, in order: they are few, and alike."""
+    note, closure, again = NoteRow, ClosureRow, ReopeningRow
+    nothing = literal("")
+    columns = ("kind", "seq", "step", "text", "cost", "by", "at")
+    parts = (
+        (note, (literal(NOTE), note.seq, note.step, note.text, nothing, nothing, note.at)),
+        (
+            closure,
+            (
+                literal(CLOSURE),
+                closure.seq,
+                closure.step,
+                closure.reason,
+                closure.cost,
+                closure.decided_by,
+                closure.at,
+            ),
+        ),
+        (
+            again,
+            (literal(REOPENING), again.seq, nothing, again.reason, nothing, nothing, again.at),
+        ),
+    )
+    each: list[Select[Any]] = []
+    for table, found in parts:
+        labelled: list[Any] = [c.label(n) for c, n in zip(found, columns, strict=True)]
+        each.append(select(*labelled).where(table.job_id == job_id))
+    return session.execute(union_all(*each).order_by("seq")).all()
 
 
 def _observed(session: Session, job_id: int) -> dict[int, list[Any]]:
