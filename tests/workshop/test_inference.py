@@ -14,7 +14,7 @@ from fastapi.testclient import TestClient
 from glowdial.api.app import create_app
 from glowdial.demo.volunteer import Volunteer
 from glowdial.workshop.base.inference import Beside
-from glowdial.workshop.base.jobs import job_page, still_thinking
+from glowdial.workshop.base.jobs import job_page, known_within
 from workshop.conftest import Bench, a_simulated_job
 
 DIAGNOSIS = "bring-up.diagnosis"
@@ -91,7 +91,7 @@ def test_a_page_says_that_it_is_thinking_and_is_told_when_it_is_known(tmp_path: 
     )
     with TestClient(create_app(workshop), base_url="http://127.0.0.1") as http:
         page = http.get(f"/api/jobs/{bench.job}", params={"step": DIAGNOSIS}).json()
-        assert page["thinking"] and still_thinking(workshop, bench.job)
+        assert page["thinking"] and not known_within(workshop, bench.job, 0.0)
         assert page["step"]["advice"] != list(at_once.advice)
         # a write does not wait for it
         note = {"version": page["version"], "step": "", "text": "kept meanwhile"}

@@ -11,13 +11,14 @@ from fastapi import Request
 
 from glowdial.core.bench.watch import GuardLimits
 from glowdial.core.language.errors import GlowDialError
-from glowdial.workshop.base.jobs import still_thinking
+from glowdial.workshop.base.jobs import known_within
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.bench_work import live_values
 
 EVENTS = "text/event-stream"
 EVERY_S = 0.25
-LOOK_EVERY_S = 0.1
+# whether the page is still there is looked at this often, while nothing new is known
+LOOK_AFTER_S = 1.0
 
 
 async def live(
@@ -38,10 +39,9 @@ async def live(
 async def until_known(workshop: Workshop, request: Request, job_id: int) -> AsyncIterator[str]:
     """One event when nothing of a job is being worked out any more."""
     while not await request.is_disconnected():
-        if not await asyncio.to_thread(still_thinking, workshop, job_id):
+        if await asyncio.to_thread(known_within, workshop, job_id, LOOK_AFTER_S):
             yield _event("known", {"job_id": job_id})
             return
-        await asyncio.sleep(LOOK_EVERY_S)
 
 
 def _event(name: str, data: dict[str, object]) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 
 from glowdial.core.journey.conditions import conditions_of, doubt_of, instruments_of
 from glowdial.core.journey.entry import Entry, check_leaving, read_entry
-from glowdial.core.journey.record import CHANGEABLES, JobRecord, Said, Told
+from glowdial.core.journey.record import CHANGEABLES, JobRecord, Told
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask
 from glowdial.core.language.errors import BadInput, Conflict, Doubted, NotFound
 from glowdial.core.plan.gates import missing_cautions
@@ -110,18 +110,7 @@ def _told(
 ) -> dict[str, Any]:
     """Say what came of an entry, and keep that it was said."""
     mine = next((s for s in after.steps if s.key == step.key), None)
-    lines = tuple(
-        Said(
-            r.label,
-            r.text,
-            r.judgement.verdict.value,
-            r.judgement.words,
-            r.low_text,
-            r.high_text,
-        )
-        for r in (mine.results if mine else ())
-        if r.seq == seq
-    )
+    lines = tuple(r.said for r in (mine.results if mine else ()) if r.seq == seq)
     told = Told(mine.title if mine else step.title, lines, RULES_VERSION)
     opened.scribe.tell(told)
     judged = told.judged

@@ -123,15 +123,7 @@ def _tell(
     lines: dict[int, list[Said]] = {}
     for step in state.steps:
         for r in step.results:
-            said = Said(
-                r.label,
-                r.text,
-                r.judgement.verdict.value,
-                r.judgement.words,
-                r.low_text,
-                r.high_text,
-            )
-            lines.setdefault(r.seq, []).append(said)
+            lines.setdefault(r.seq, []).append(r.said)
     titles = {s.key: s.title for s in state.steps}
     planned = {s.key: list(s.programme) for s in state.steps if s.programme}
     for seq, row in rows.items():

@@ -16,7 +16,6 @@ AERIAL_LEVEL_V = 1e-3
 NOMINAL_AERIAL_Q = 75.0
 SEARCH_SHARE = 0.08
 SHORT_OF_IMAGE = 0.9
-NORM_LINE_V = 230.0
 
 
 def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
@@ -60,7 +59,7 @@ def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Do
         doing,
         setting(
             injection="aerial",
-            line_v=facts.line_v or NORM_LINE_V,
+            line_v=facts.nominal_line_v,
             band=band.key,
             dial_hz=mark_hz,
             generator_hz=mark_hz,

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.dial_marks import (
-    NORM_LINE_V,
     band_adjusters,
     dial_leads,
     search_span_hz,
@@ -160,7 +159,7 @@ def _ask(
             Doing.TONE_PAIR,
             setting(
                 injection="aerial",
-                line_v=facts.line_v or NORM_LINE_V,
+                line_v=facts.nominal_line_v,
                 band=point.band,
                 dial_hz=point.frequency_hz,
                 generator_hz=point.frequency_hz,

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.bench.recipe import Recipe
-from glowdial.core.journey.record import Answer, Point, question_name
+from glowdial.core.journey.record import Answer, Point, Said, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
 from glowdial.core.model.measurands import Measurand
@@ -101,6 +101,13 @@ class Result:
     question: str
     stale: bool = False
     as_found: bool = False
+
+    @property
+    def said(self) -> Said:
+        """What is kept of it with the entry that it judges."""
+        verdict = self.judgement.verdict.value
+        words = self.judgement.words
+        return Said(self.label, self.text, verdict, words, self.low_text, self.high_text)
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,6 +15,8 @@ from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
 
 DEFAULT_DIAL_TOLERANCE = 0.005
 
+NORM_LINE_V = 230.0
+
 
 @dataclass(frozen=True, slots=True)
 class Adjuster:
@@ -161,6 +163,11 @@ class ReceiverFacts:
     original_supply: Supply | None = None
     filters_renewed: bool = False
     plays_as_found: bool = False
+
+    @property
+    def nominal_line_v(self) -> float:
+        """Line volts of the sheet, the norm where it gives none."""
+        return self.line_v or NORM_LINE_V
 
     def adjuster(self, key: str) -> Adjuster:
         """The adjuster of that key; raises NotFound."""

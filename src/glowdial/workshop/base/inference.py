@@ -9,12 +9,10 @@ from collections.abc import Callable, Hashable
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
-from glowdial.core.journey.memory import AtOnce, Memory
+from glowdial.core.journey.memory import Memory
 
 T = TypeVar("T")
 MOST_KNOWN = 2000
-
-JobMemory = Memory
 
 
 class Beside:
@@ -74,4 +72,8 @@ def known_by(memory: Memory) -> int:
     return memory.known if isinstance(memory, Beside) else 0
 
 
-__all__ = ["AtOnce", "Beside", "JobMemory", "known_by"]
+def wait_for_more(memory: Memory, since: int, seconds: float) -> None:
+    """Wait until a memory has learned more than ``since``, at most so long; one that computes at
+    once never does."""
+    if isinstance(memory, Beside):
+        memory.wait_for_more(since, seconds)

@@ -20,6 +20,7 @@ from glowdial.sim.state import BenchState
 from glowdial.store.records import get_job
 from glowdial.store.tables import BenchRow, JobRow, SetRow, SheetRow
 from glowdial.workshop.base.closing import report_document
+from glowdial.workshop.base.inference import known_by, wait_for_more
 from glowdial.workshop.base.log import LogLine, log_of
 from glowdial.workshop.base.sheets import facts_of, get_sheet
 from glowdial.workshop.base.visits import Visit, earlier_visits
@@ -260,7 +261,16 @@ def job_report(workshop: Workshop, job_id: int) -> dict[str, Any]:
         return report_document(session, job, found.situation, found.journey)
 
 
-def still_thinking(workshop: Workshop, job_id: int) -> bool:
-    """Whether something of a job is still being worked out; raises NotFound."""
+def known_within(workshop: Workshop, job_id: int, seconds: float) -> bool:
+    """Whether nothing of a job is being worked out any more; waits for more to be known, at most so
+    long. Raises NotFound."""
+    known = known_by(workshop.memory)
+    if not _still_thinking(workshop, job_id):
+        return True
+    wait_for_more(workshop.memory, known, seconds)
+    return False
+
+
+def _still_thinking(workshop: Workshop, job_id: int) -> bool:
     with workshop.database.reading() as session:
         return derived(workshop, session, get_job(session, job_id)).journey.thinking

@@ -12,12 +12,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from glowdial.bench.lines import Lines
-from glowdial.core.journey.memory import AtOnce
+from glowdial.core.journey.memory import AtOnce, Memory
 from glowdial.core.language.errors import Conflict
 from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
 from glowdial.workshop.base.derived import Derivations
-from glowdial.workshop.base.inference import JobMemory
 from glowdial.workshop.base.taken import Taken
 
 
@@ -30,7 +29,7 @@ class Workshop:
     now: Callable[[], datetime]
     lines: Lines = field(default_factory=Lines)
     derivations: Derivations = field(default_factory=Derivations)
-    memory: JobMemory = field(default_factory=AtOnce)
+    memory: Memory = field(default_factory=AtOnce)
     taken: Taken = field(default_factory=Taken)
 
 

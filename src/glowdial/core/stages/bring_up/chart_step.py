@@ -23,7 +23,7 @@ from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, h
 from glowdial.core.physics.operating_point import AmplifierStage, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
 from glowdial.core.safety.cautions import Trait, traits_of
-from glowdial.core.stages.bring_up.gate_steps import NORM_LINE_V, STAGE, on_batteries
+from glowdial.core.stages.bring_up.gate_steps import STAGE, on_batteries
 from glowdial.core.stages.bring_up.voltage_chart import (
     NORM_METER_OHM,
     OVER_DISSIPATED,
@@ -66,7 +66,7 @@ def chart_steps(situation: Situation) -> list[Step]:
 
 def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     facts, record, meter = situation.facts, situation.record, situation.equipment.meter
-    nominal_v = facts.line_v or NORM_LINE_V
+    nominal_v = facts.nominal_line_v
     meter_ohm = meter.input_ohm if meter else NORM_METER_OHM
     step = Step(
         CHART,

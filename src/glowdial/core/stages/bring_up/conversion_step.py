@@ -39,7 +39,7 @@ from glowdial.core.physics.supply.series_resistor import (
 )
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import Activity, dangers_for
-from glowdial.core.stages.bring_up.gate_steps import NORM_LINE_V, STAGE
+from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import SUPPLY
 
 CONVERSION = "bring-up.conversion"
@@ -214,7 +214,7 @@ def _first_guess_ohm(silicon: Supply, target_v: float, place: ResistorPlace) -> 
 def _trial(
     facts: ReceiverFacts, n: int, ohm: float, place: ResistorPlace, predicted_v: float | None
 ) -> Ask:
-    line_v = facts.line_v or NORM_LINE_V
+    line_v = facts.nominal_line_v
     with_ohm = "no resistor (0)" if ohm == 0.0 else f"about {engineering(ohm, 'ohm')}"
     return Ask(
         f"trial{n}",
@@ -247,7 +247,7 @@ def _to_fit(
     target_v: float,
     place: ResistorPlace,
 ) -> tuple[list[str], Ask]:
-    line_v = facts.line_v or NORM_LINE_V
+    line_v = facts.nominal_line_v
     lines = [advice.words]
     if advice.try_ohm > 0.0:
         choices = resistor_choices(silicon, line_v, advice.try_ohm, target_v, place)

@@ -21,7 +21,6 @@ GATE = "bring-up.gate"
 SCHOOL = "bring-up.school"
 SET_UP = "bring-up.set-up"
 NORM_LAMP_W = 60.0
-NORM_LINE_V = 230.0
 REMINDED = 3
 
 
@@ -49,7 +48,7 @@ def lamp_of(facts: ReceiverFacts, record: JobRecord) -> Lamp | None:
         return None
     answer = record.latest(SCHOOL, "school")
     watts = answer.values.get("lamp", NORM_LAMP_W) if answer else NORM_LAMP_W
-    return Lamp(watts, facts.line_v or NORM_LINE_V)
+    return Lamp(watts, facts.nominal_line_v)
 
 
 def _gate(situation: Situation) -> Step:

@@ -44,7 +44,6 @@ from glowdial.core.physics.supply.rampup import (
     fit_wear,
 )
 from glowdial.core.stages.bring_up.gate_steps import (
-    NORM_LINE_V,
     SCHOOL,
     STAGE,
     lamp_of,
@@ -99,7 +98,7 @@ def ramp_basis(record: JobRecord) -> Basis:
 def ramp_of(situation: Situation) -> Ramp:
     """The ramp by the school that was chosen."""
     facts, record = situation.facts, situation.record
-    line_v = facts.line_v or NORM_LINE_V
+    line_v = facts.nominal_line_v
     basis = ramp_basis(record)
     programme = planned(
         record,
@@ -292,7 +291,7 @@ def check_ramp_entry(
     facts: ReceiverFacts, record: JobRecord, ask: Ask, values: Mapping[str, float]
 ) -> None:
     """Raises BadInput for a reading that cannot be, or that is out of the ramp's order."""
-    line_v = facts.line_v or NORM_LINE_V
+    line_v = facts.nominal_line_v
     last = None
     if _glides(ask):
         before = record.latest(RAMP, f"{GLIDING}{int(ask.key[len(GLIDING) :]) - 1}")

@@ -21,7 +21,6 @@ STAGE = "IF"
 SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
 SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
 CENTRE_TOLERANCE = 0.003
-NORM_LINE_V = 230.0
 POINT = "point"
 LEAST_POINTS = 3
 
@@ -30,7 +29,7 @@ def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
     """The generator on the IF, clipped to the mixer's grid."""
     change = setting(
         injection="mixer grid",
-        line_v=facts.line_v or NORM_LINE_V,
+        line_v=facts.nominal_line_v,
         generator_hz=facts.intermediate_frequency_hz,
     )
     return Recipe(doing, change.but(**settings))

@@ -47,7 +47,6 @@ DONE_DECISIONS = (FIT, RESTUFF, KEEP)
 RENEWED_DECISIONS = (FIT, RESTUFF)
 TEST_TOLERANCE = 0.05
 LEAST_FILTER_F = 0.5e-6
-NORM_LINE_V = 230.0
 FULL_LINE_SHARE = 0.95
 DECISION = "decision"
 BATCH = "parts."
@@ -281,7 +280,7 @@ def _findings(states: list[PartState]) -> list[str]:
 def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
     """Power up as before: one new suspect at a time."""
     key = f"{BATCH}{batch.key}-test"
-    line_v = facts.line_v or NORM_LINE_V
+    line_v = facts.nominal_line_v
     before = _b_plus_before(record, key, line_v)
     window = (
         Window(before * (1 - TEST_TOLERANCE), before * (1 + TEST_TOLERANCE), before)
