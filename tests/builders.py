@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.record import Acknowledgement, Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.supply.circuit import (
@@ -23,6 +23,7 @@ from glowdial.core.physics.supply.circuit import (
 )
 from glowdial.core.plan.journey import journey, journey_of, situation_of
 from glowdial.core.plan.report import Report, build_report
+from glowdial.core.safety.cautions import Danger
 from glowdial.demo.fill import DemoClock, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.template import sheet_from_template
@@ -118,8 +119,10 @@ def held(share: float | str, line_v: float = 230.0) -> str:
 
 
 def a_record(*answers: Answer, **lists: object) -> JobRecord:
-    """A record with answers and whatever lists a test gives."""
-    return JobRecord(answers=answers, **lists)  # type: ignore[arg-type]
+    """A record with answers and whatever lists a test gives; every caution acknowledged, unless
+    it gives those too."""
+    seen = tuple(Acknowledgement(0, "", d.value) for d in Danger)
+    return JobRecord(answers=answers, **{"acknowledgements": seen, **lists})  # type: ignore[arg-type]
 
 
 def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
@@ -141,7 +144,7 @@ def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
 
 def walked(facts: ReceiverFacts, until: str, start: JobRecord | None = None) -> JobRecord:
     """The record of a job in which everything was as expected, up to a step."""
-    record = start or JobRecord()
+    record = start or a_record()
     for _ in range(300):
         state = journey(facts, record)
         step = state.standing(state.next_key)

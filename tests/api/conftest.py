@@ -68,6 +68,13 @@ class Caller:
         body = {"step": step["key"], "ask": step["ask"]["key"], "line": line, "fields": fields}
         return self.into(job, "answers", version=version, **body)
 
+    def see_to(self, job: int) -> None:
+        """Acknowledge every caution of the next step."""
+        step = self.job(job)["step"]
+        for caution in step["cautions"]:
+            seen = {"step": step["key"], "danger": caution["danger"]}
+            assert self.into(job, "acknowledgements", **seen).status_code == 201
+
     def up_to_the_ramp(self, job: int) -> None:
         """Intake, cold checks, parts, gate and set-up."""
         self.up_to(job, "bring-up.ramp")

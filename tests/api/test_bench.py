@@ -52,6 +52,7 @@ def workshop(before_the_first_core: Path, tmp_path: Path) -> Iterator[Workshop]:
 def peaking(caller: Caller) -> int:
     """The job that stands before its first core."""
     (job,) = caller.http.get("/api/jobs").json()["jobs"]
+    caller.see_to(int(job["job_id"]))
     return int(job["job_id"])
 
 

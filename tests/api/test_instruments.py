@@ -150,6 +150,9 @@ def test_a_trace_is_kept_once_with_its_figures_and_read_again(
     room.change(line_v=230.0)
     room.probe = "b-plus"
     trace = {"instrument_id": scope["id"], "place": "b-plus", "seconds": 0.05}
+    early = caller.into(job, "traces", **trace)
+    assert early.status_code == 409 and "gate" in early.json()["detail"]
+    caller.up_to_the_ramp(job)
     kept = caller.into(job, "traces", **trace)
     assert kept.status_code == 201, kept.text
     digest = kept.json()["trace"]
@@ -180,6 +183,7 @@ def test_a_job_is_read_without_its_traces(
     body = {"kind": "oscilloscope", "host": "127.0.0.1", "name": "scope"}
     scope = caller.write("/api/instruments", body | {"port": servers["oscilloscope"].port}).json()
     job = open_job(caller, network=True)
+    caller.up_to_the_ramp(job)
     trace = {"instrument_id": scope["id"], "place": "b-plus", "seconds": 0.05}
     digest = caller.into(job, "traces", **trace).json()["trace"]
     read: list[str] = []

@@ -194,6 +194,7 @@ def test_restore_after_puts_back_what_the_step_switched_off(caller: Caller) -> N
     job = open_job(caller, simulated_seed=4)
     caller.up_to_the_ramp(job)
     while not caller.job(job)["next_step"].startswith("if.survey"):
+        caller.see_to(job)
         step = caller.job(job)["step"]
         line = "done"
         if step["ask"]["measurable"]:
@@ -204,6 +205,7 @@ def test_restore_after_puts_back_what_the_step_switched_off(caller: Caller) -> N
     assert [t["on"] for t in state["temporaries"]] == [True]
     assert [s["off"] for s in state["switched_off"]] == [True]
     # survey and decision are closed; the restoring step has to be done all the same
+    caller.see_to(job)
     for step in ("if.survey", "if.decide"):
         closed = {"step": step, "reason": "left for another day", "decided_by": "bench"}
         assert caller.into(job, "closures", **closed).status_code == 201

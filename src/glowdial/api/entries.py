@@ -20,6 +20,7 @@ from glowdial.api.base.wiring import (
 )
 from glowdial.core.language.quantities import TURNS, parse
 from glowdial.workshop import entries
+from glowdial.workshop.base import alarms
 from glowdial.workshop.base.writing import Stamp
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["entries"])
@@ -94,6 +95,19 @@ class NoteRequest(Body):
 
 class VersionRequest(Body):
     version: Version
+
+
+class AlarmRequest(Body):
+    version: Version
+    step: ShortText = ""
+    sign: ShortText = Field(examples=["smoke"])
+    words: LongText = Field(default="", examples=["from the left can"])
+
+
+class SettleRequest(Body):
+    version: Version
+    cause: LongText = Field(examples=["C12 shorted"])
+    done: LongText = Field(examples=["C12 renewed, R7 checked"])
 
 
 class ReopenRequest(Body):
@@ -211,6 +225,36 @@ def post_note(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: NoteReque
     """Write a remark."""
     stamp = Stamp(key, body.version)
     return _written(entries.write_note(workshop, job_id, stamp, body.step, body.text))
+
+
+@router.post("/alarms", operation_id="postAlarm", status_code=201)
+def post_alarm(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, who: WhoDep, body: AlarmRequest
+) -> Written:
+    """Something is wrong: everything powered stops, whatever version the page had read."""
+    stamp = Stamp(key, body.version, who)
+    return _written(
+        alarms.something_is_wrong(
+            workshop, job_id, stamp, step=body.step, sign=body.sign, words=body.words
+        )
+    )
+
+
+@router.post("/alarms/switched-off", operation_id="postSwitchedOff", status_code=201)
+def post_switched_off(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: VersionRequest
+) -> Written:
+    """Everything is switched off; the alarm stands until its cause is known."""
+    return _written(alarms.switched_off(workshop, job_id, Stamp(key, body.version)))
+
+
+@router.post("/alarms/settlement", operation_id="postSettlement", status_code=201)
+def post_settlement(
+    workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: SettleRequest
+) -> Written:
+    """End an alarm: what the cause was, and what was done."""
+    stamp = Stamp(key, body.version)
+    return _written(alarms.settle_alarm(workshop, job_id, stamp, cause=body.cause, done=body.done))
 
 
 @router.post("/reopenings", operation_id="postReopening", status_code=201)

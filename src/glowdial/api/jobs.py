@@ -14,6 +14,7 @@ from glowdial.api.base.wiring import Body, JobId, KeyDep, Opened, ShortText, Wor
 from glowdial.api.push import EVENTS, until_known
 from glowdial.api.steps import StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
+from glowdial.core.safety.signs import Sign
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
 from glowdial.workshop.base.jobs import (
     HAND,
@@ -126,6 +127,14 @@ class LogShape(BaseModel):
         )
 
 
+class AlarmShape(BaseModel):
+    """The alarm that stands: since when, for what, and whether it is switched off."""
+
+    since: str
+    reasons: list[str]
+    switched_off: bool
+
+
 class AdjusterShape(BaseModel):
     key: str
     name: str
@@ -157,12 +166,15 @@ class JobShape(BaseModel):
     by_hand: bool
     bench_turns: bool
     link_words: str
+    alarm: AlarmShape | None
+    signs: list[str]
 
     @classmethod
     def of(cls, view: JobPage, step_key: str | None) -> JobShape:
         """From the workshop's view, with one step in full: the one asked for, else the next."""
         keys = {s.key for s in view.journey.steps}
         key = step_key if step_key in keys else view.journey.next_key
+        alarm = view.record.alarm
         shown = view.journey.step(key or view.journey.steps[-1].key)
         return cls(
             job_id=view.job_id,
@@ -192,9 +204,15 @@ class JobShape(BaseModel):
             by_hand=view.link == HAND,
             bench_turns=view.link == SIMULATED,
             link_words=LINK_WORDS[view.link],
+            alarm=AlarmShape(
+                since=alarm.since, reasons=list(alarm.reasons), switched_off=alarm.switched_off
+            )
+            if alarm
+            else None,
+            signs=[s.value for s in Sign],
             visits=[VisitShape.of(v) for v in view.visits],
             parked=sum(PARKED_FORM.waits(e) for e in view.record.register(PARKED)),
-            step=step_shape(view, shown),
+            step=step_shape(view, shown, view.working_day),
             temporaries=[
                 TemporaryShape(
                     id=int(t.key),

@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
 from glowdial.core.model.facts import Gap
-from glowdial.core.plan.gates import missing_cautions
+from glowdial.core.plan.gates import missing_cautions, reminded_cautions
 from glowdial.core.safety.cautions import Danger, caution
 from glowdial.core.stages.intake.steps import VISITS_PANEL
 from glowdial.workshop.base.jobs import JobPage
@@ -179,11 +179,12 @@ class StepShape(BaseModel):
     panels: list[str]
     asks_in_panel: bool
     alarm: str
+    reminded: list[str]
 
 
-def step_shape(view: JobPage, step: Step) -> StepShape:
-    """A step in full, with the cautions that still wait."""
-    waiting = missing_cautions(step, view.record)
+def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
+    """A step in full, with the cautions that still wait since then; of the others a reminder."""
+    waiting = missing_cautions(step, view.record, since)
     return StepShape(
         key=step.key,
         stage=step.stage,
@@ -217,4 +218,5 @@ def step_shape(view: JobPage, step: Step) -> StepShape:
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
         asks_in_panel=step.asks_in_panel,
         alarm=step.alarm,
+        reminded=list(reminded_cautions(step, view.record, since)),
     )

@@ -30,19 +30,19 @@ DEMO_SEED = 1962
 # nobody has bent the plates of the museum's sets
 WELL_KEPT_GANG_WANDER = 0.004
 START = datetime(2026, 5, 4, 9, 30)
-MINUTES_PER_ENTRY = 2
+SECONDS_PER_LOOK = 30
 
 
 @dataclass(slots=True)
 class DemoClock:
-    """A clock that moves on by two minutes at each look, so that the demo's log is repeatable."""
+    """A clock that moves on by half a minute at each look, so that the demo's log is repeatable."""
 
     at: datetime = START
 
     def __call__(self) -> datetime:
         """The present moment, then time passes."""
         now = self.at
-        self.at += timedelta(minutes=MINUTES_PER_ENTRY)
+        self.at += timedelta(seconds=SECONDS_PER_LOOK)
         return now
 
 

@@ -9,9 +9,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from glowdial.core.journey.steps import Ask, Status, Step
+from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
 from glowdial.core.stages.parts.order import School
+from glowdial.core.stages.parts.steps import CLASS, REASON
 from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
 from glowdial.workshop.base.jobs import JobPage, job_page
 from glowdial.workshop.base.workshop import Workshop
@@ -50,22 +52,31 @@ class Volunteer:
             step = view.journey.standing(view.journey.next_key)
             if until(step):
                 return view
-            self._do(view, step)
+            try:
+                self._do(view, step)
+            except Conflict:
+                # a new working day began meanwhile: its cautions come first
+                if not self._cautions_wait(step):
+                    raise
         raise RuntimeError(f"the journey did not end: {step.key}")
 
-    def _stamp(self, view: JobPage) -> Stamp:
-        return Stamp(f"volunteer-{self.job_id}-{view.version}", view.version)
+    def _cautions_wait(self, step: Step) -> bool:
+        view = job_page(self.workshop, self.job_id)
+        return bool(missing_cautions(step, view.record, view.working_day))
+
+    def _stamp(self, view: JobPage, what: str) -> Stamp:
+        return Stamp(f"volunteer-{self.job_id}-{view.version}-{what}", view.version)
 
     def _do(self, view: JobPage, step: Step) -> None:
-        missing = missing_cautions(step, view.record)
+        missing = missing_cautions(step, view.record, view.working_day)
         if missing:
-            acknowledge(self.workshop, self.job_id, self._stamp(view), step.key, missing[0])
+            acknowledge(self.workshop, self.job_id, self._stamp(view, "seen"), step.key, missing[0])
             return
         if step.status is Status.TROUBLE:
             close_step(
                 self.workshop,
                 self.job_id,
-                self._stamp(view),
+                self._stamp(view, "closed"),
                 step.key,
                 "good enough for the open day",
                 "volunteer at the bench",
@@ -78,7 +89,7 @@ class Volunteer:
         record_answer(
             self.workshop,
             self.job_id,
-            Stamp(f"volunteer-{self.job_id}-{fresh.version}-entry", fresh.version),
+            self._stamp(fresh, "entered"),
             AnswerCommand(step.key, step.ask.name, line, fields),
         )
 
@@ -88,7 +99,7 @@ class Volunteer:
         if ask.recipe is not None:
             if self.source is not None:
                 return self.source(step), ()
-            done = measure(self.workshop, self.job_id, self._stamp(view), step.key)
+            done = measure(self.workshop, self.job_id, self._stamp(view, "measured"), step.key)
             return str(done["line"]), ()
         if ask.key == "story":
             return None, tuple(STORY.items())
@@ -111,6 +122,10 @@ class Volunteer:
             elif ask.fields[0].name == "decision" and field.name == "decision":
                 stays = self.keeps_parts or ask.key.startswith("R")
                 yield field.name, "keep" if stays else "fit"
+            elif field.name == CLASS and self.keeps_parts:
+                yield field.name, "X2"
+            elif field.name == REASON and self.keeps_parts:
+                yield field.name, "renewed last year"
             elif step.key == PARTS_SCHOOL:
                 yield field.name, self.parts_school.value
             elif field.options and field.required:

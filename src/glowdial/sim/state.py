@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from glowdial.core.bench.settings import Settings
@@ -38,6 +38,10 @@ class BenchState(Settings):
     healed: dict[str, float] = field(default_factory=dict)
     burnt: tuple[str, ...] = ()
     moving: Moving | None = None
+
+    def switched_off(self) -> BenchState:
+        """The same with line and generator off."""
+        return replace(self, line_v=0.0, generator_emf_v=0.0)
 
     def as_document(self) -> dict[str, Any]:
         """Plain data for storing."""

@@ -19,6 +19,7 @@ TABLES = (
     "acknowledgements",
     "notes",
     "reopenings",
+    "alarms",
 )
 VERBS = ("UPDATE", "DELETE")
 

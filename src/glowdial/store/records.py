@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 from glowdial.core.journey.record import (
     NOT_TOLD,
     Acknowledgement,
+    AlarmEntry,
+    AlarmEvent,
     Answer,
     Change,
     Closure,
@@ -31,6 +33,7 @@ from glowdial.core.language.errors import NotFound
 from glowdial.core.model.measurands import Kind, Measurand
 from glowdial.store.tables import (
     AcknowledgementRow,
+    AlarmRow,
     AnswerRow,
     BenchRow,
     ChangeRow,
@@ -120,12 +123,17 @@ def load_record(session: Session, job_id: int) -> JobRecord:
         reopenings=tuple(
             Reopening(r.seq, r.text, r.at.isoformat()) for r in remarks if r.kind == REOPENING
         ),
+        alarms=tuple(
+            AlarmEntry(r.seq, AlarmEvent(r.kind), r.step, r.cost, r.text, r.by, r.at.isoformat())
+            for r in remarks
+            if r.kind in tuple(AlarmEvent)
+        ),
     )
 
 
 def _remarks(session: Session, job_id: int) -> Sequence[Any]:
-    """Notes, decisions and reopenings, in order: they are few, and alike."""
-    note, closure, again = NoteRow, ClosureRow, ReopeningRow
+    """Notes, decisions, reopenings and alarms, in order: they are few, and alike."""
+    note, closure, again, alarm = NoteRow, ClosureRow, ReopeningRow, AlarmRow
     nothing = literal("")
     columns = ("kind", "seq", "step", "text", "cost", "by", "at")
     parts = (
@@ -145,6 +153,18 @@ def _remarks(session: Session, job_id: int) -> Sequence[Any]:
         (
             again,
             (literal(REOPENING), again.seq, nothing, again.reason, nothing, nothing, again.at),
+        ),
+        (
+            alarm,
+            (
+                alarm.event,
+                alarm.seq,
+                alarm.step,
+                alarm.text,
+                alarm.what,
+                alarm.done,
+                alarm.at,
+            ),
         ),
     )
     each: list[Select[Any]] = []

@@ -13,6 +13,8 @@ from sqlalchemy.orm import Session
 from glowdial.core.journey.record import (
     NO_INSTRUMENTS,
     Acknowledgement,
+    AlarmEntry,
+    AlarmEvent,
     Change,
     Closure,
     Entered,
@@ -30,6 +32,7 @@ from glowdial.core.model.measurands import Measurand
 from glowdial.store.records import answer_of, connection_of, switch_of
 from glowdial.store.tables import (
     AcknowledgementRow,
+    AlarmRow,
     AnswerRow,
     ChangeRow,
     ClosureRow,
@@ -189,6 +192,16 @@ class Scribe:
         row = AcknowledgementRow(**self._next(), step=step, danger=danger)
         self._session.add(row)
         self._grow("acknowledgements", Acknowledgement(row.seq, step, danger, self._now))
+
+    def alarm(
+        self, event: AlarmEvent, step: str, *, what: str = "", text: str = "", done: str = ""
+    ) -> None:
+        """Log what is said of an alarm."""
+        row = AlarmRow(
+            **self._next(), event=event.value, step=step, what=what, text=text, done=done
+        )
+        self._session.add(row)
+        self._grow("alarms", AlarmEntry(row.seq, event, step, what, text, done, self._now))
 
     def note(self, step: str, text: str) -> None:
         """Write a remark."""

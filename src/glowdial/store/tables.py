@@ -177,6 +177,19 @@ class ReopeningRow(Numbered, Base):
     told: Mapped[str | None] = mapped_column(ForeignKey("blobs.sha256"))
 
 
+class AlarmRow(Numbered, Base):
+    """Something said of an alarm: raised, switched off, or settled with its cause and remedy."""
+
+    __tablename__ = "alarms"
+    __table_args__ = (Index("ix_alarms_job", "job_id"),)
+
+    event: Mapped[str] = mapped_column(String(20))
+    step: Mapped[str] = mapped_column(String(80))
+    what: Mapped[str] = mapped_column(String(40))
+    text: Mapped[str] = mapped_column(Text)
+    done: Mapped[str] = mapped_column(Text)
+
+
 class MoveRow(Numbered, Base):
     """The adjuster ledger."""
 

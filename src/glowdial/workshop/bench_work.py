@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
+from glowdial.bench.halting import HaltingBench
 from glowdial.bench.hands import carry_out, prepare
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
@@ -25,6 +26,7 @@ from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.language.quantities import engineering, khz, turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import AVC, B_PLUS
+from glowdial.core.plan.gates import alarm_words
 from glowdial.core.stages.intermediate.steps import CLIP
 from glowdial.sim.condition import Condition
 from glowdial.sim.receiver import SimulatedReceiver
@@ -106,6 +108,7 @@ def live_values(
     network = network_bench(workshop) if link == NETWORK else None
     first, held = 0.0, 0.0
     while True:
+        _refuse_live(workshop, job_id)
         if network is not None:
             value = network.read(AVC)
             watched = network.guard(guard.measurand) if guard else 0.0
@@ -128,6 +131,13 @@ def live_values(
             must_sound=alarm,
             guard=seen,
         )
+
+
+def _refuse_live(workshop: Workshop, job_id: int) -> None:
+    """Raises Conflict while an alarm stands: what is live stops."""
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id))
+    refuse_in_alarm(found.situation.record)
 
 
 def _simulated_now(
@@ -186,14 +196,21 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
 
 def _measured_ask(opened: OpenedJob, step: Step, name: str) -> Ask:
     """The step's open question, or the one named, if a bench can answer it now."""
-    return _measurable(step, opened.record, name)
+    return _measurable(step, opened.record, name, opened.workshop.working_day)
 
 
-def _measurable(step: Step, record: JobRecord, name: str) -> Ask:
+def refuse_in_alarm(record: JobRecord) -> None:
+    """Raises Conflict while an alarm stands: no bench is driven then, with power or without."""
+    if record.alarm is not None:
+        raise Conflict(alarm_words(record.alarm))
+
+
+def _measurable(step: Step, record: JobRecord, name: str, since: str) -> Ask:
+    refuse_in_alarm(record)
     wanted = name or (step.ask.name if step.ask else "")
     if not wanted:
         raise Conflict("There is nothing to measure in this step now.")
-    ask = may_answer(step, record, wanted)
+    ask = may_answer(step, record, wanted, since)
     if ask.recipe is None:
         raise Conflict("There is nothing to measure in this step now.")
     return ask
@@ -255,6 +272,7 @@ def _measure_on_network(
 
     Where an adjuster was to be turned, a person has turned it as proposed, or corrects the line.
     """
+    halts = workshop.halts.count(job_id)
     step, ask = _asked_on_network(workshop, job_id, step_key, ask_name)
     recipe = ask.recipe
     assert recipe is not None
@@ -263,9 +281,10 @@ def _measure_on_network(
         made = {"turns": recipe.turns or 0.0}
         ask = replace(ask, recipe=replace(recipe, doing=Doing.FIND_FREQUENCY))
     step_turns, reach = movement_of(None)
+    bench = HaltingBench(network_bench(workshop), lambda: workshop.halts.count(job_id) != halts)
     measured = carry_out(
         ask,
-        network_bench(workshop),
+        bench,
         already_turned=0.0,
         step_turns=step_turns,
         reach_turns=reach,
@@ -285,7 +304,7 @@ def _asked_on_network(
         refuse_closed(job)
         found = derived(workshop, session, job)
     step = found.journey.standing(step_key)
-    return step, _measurable(step, found.situation.record, ask_name)
+    return step, _measurable(step, found.situation.record, ask_name, workshop.working_day)
 
 
 def _movement(facts: ReceiverFacts, ask: Ask) -> tuple[float, float]:

@@ -2,29 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from glowdial.core.journey.consequences import (
     Changed,
     ClipOn,
     Consequence,
     FromStock,
     HandedOver,
+    RaiseAlarm,
     Renewed,
     SwitchOff,
     Undo,
     of_step,
 )
 from glowdial.core.journey.record import Answer
+from glowdial.core.journey.room import Entering
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.plan.order import ROOMS, room_of
+from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.parts import move_stock, renew_in_simulation
 
 
-def carry_out_all(opened: OpenedJob, step: Step, ask: Ask, texts: Mapping[str, str]) -> None:
+def carry_out_all(opened: OpenedJob, step: Step, ask: Ask, kept: Entering) -> None:
     """What an answer does besides: as its step says, and as its stage says."""
-    follows = room_of(step.stage).follows(opened.situation, step, ask, texts)
+    follows = room_of(step.stage).follows(opened.situation, step, ask, kept)
     for consequence in (*of_step(step, ask), *follows):
         _carry_out(opened, step.key, consequence)
 
@@ -54,6 +55,8 @@ def _carry_out(opened: OpenedJob, step: str, consequence: Consequence) -> None:
             move_stock(opened.session, consequence.texts, +1 if consequence.back else -1)
         case Renewed():
             renew_in_simulation(opened, consequence.ref)
+        case RaiseAlarm():
+            raise_alarm(opened, step, consequence.words)
 
 
 def _undo(opened: OpenedJob, made_by: str) -> None:

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from typing import Any
 
 from glowdial.core.journey.conditions import conditions_of, doubt_of, instruments_of
-from glowdial.core.journey.entry import Entry, check_leaving, read_entry
+from glowdial.core.journey.entry import Entry, check_leaving, heard, read_entry
 from glowdial.core.journey.record import CHANGEABLES, JobRecord, Told
-from glowdial.core.journey.steps import Ask, Status, Step, find_ask
+from glowdial.core.journey.room import Entering
+from glowdial.core.journey.steps import Ask, Step, find_ask
 from glowdial.core.language.errors import BadInput, Conflict, Doubted, NotFound
-from glowdial.core.plan.gates import missing_cautions
+from glowdial.core.plan.gates import missing_cautions, refusals
 from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.order import room_of
 from glowdial.core.plan.rules_version import RULES_VERSION
+from glowdial.core.safety.signs import heard_in, sign_words
 from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
+from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.closing import kept_telling
 from glowdial.workshop.base.jobs import HAND, SIMULATED
 from glowdial.workshop.base.workshop import Workshop
@@ -52,7 +56,37 @@ def record_answer(
     Raises BadInput for what cannot be right, Conflict when the step does not take it now. An entry
     far from the expectation is doubted once: it is kept only when it comes again, confirmed.
     """
+    signs = heard_in(command.line or " ".join(v for _, v in command.fields)).signs
+    if signs and _hears(workshop, job_id, command):
+        return write(
+            workshop, job_id, stamp, command, lambda o: _alarmed(o, stamp, command), overtakes=True
+        )
     return write(workshop, job_id, stamp, command, lambda opened: _answer(opened, command))
+
+
+def _hears(workshop: Workshop, job_id: int, command: AnswerCommand) -> bool:
+    """Whether a sign of danger in what was sent is one: an owner's complaint is not."""
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id))
+    step = found.journey.standing(command.step)
+    ask = find_ask(step, command.ask)
+    if ask is None:
+        return step.powered
+    return bool(heard(step, ask, command.line, dict(command.fields)).signs)
+
+
+def _alarmed(opened: OpenedJob, stamp: Stamp, command: AnswerCommand) -> Tell:
+    """Raise the alarm that a line tells of; what else stands in it is kept where it can be."""
+    step = opened.journey.standing(command.step)
+    line = command.line or "; ".join(v for _, v in command.fields)
+    tell: Tell = lambda after: {"next_step": after.next_key}  # noqa: E731
+    if opened.job.seq == stamp.version:
+        # nothing is written by an answer that is refused
+        with suppress(BadInput, Conflict, Doubted):
+            tell = _answer(opened, replace(command, confirmed=True))
+    words = sign_words(heard_in(line).signs)
+    raise_alarm(opened, step.key, f"{words} (typed: {line.strip()})")
+    return lambda after: {**tell(after), "verdict": "", "words": f"ALARM: {words}. Switch off now."}
 
 
 def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line: str) -> str:
@@ -70,7 +104,10 @@ def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line:
     words = room.while_typing(found.situation, step, ask, line)
     if words:
         return words
-    entry = read_entry(ask, line, {})
+    found_signs = heard(step, ask, line, {})
+    if found_signs.signs:
+        return f"ALARM: {sign_words(found_signs.signs)}. Enter stops everything powered."
+    entry = read_entry(ask, found_signs.rest, {})
     room.check(found.situation, step, ask, entry.values)
     return entry.echo
 
@@ -78,7 +115,10 @@ def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line:
 def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
     step = opened.journey.standing(command.step)
     ask = open_ask(opened, step, command.ask)
-    entry = read_entry(ask, command.line, dict(command.fields))
+    line = command.line
+    if line is not None:
+        line = heard(step, ask, line, {}).rest
+    entry = read_entry(ask, line, dict(command.fields))
     if entry.doubts and not command.confirmed:
         raise Doubted(f"{entry.doubts[0]} Send it again to keep it as it is.")
     check_leaving(step, entry)
@@ -101,7 +141,7 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
             who=opened.who,
         )
     )
-    carry_out_all(opened, step, ask, texts)
+    carry_out_all(opened, step, ask, Entering(values, texts))
     return lambda after: _told(opened, step, ask, entry, seq, after)
 
 
@@ -124,19 +164,15 @@ def _told(
 
 def open_ask(opened: OpenedJob, step: Step, name: str) -> Ask:
     """The step's question of that name, if it may be answered now; raises Conflict."""
-    return may_answer(step, opened.record, name)
+    return may_answer(step, opened.record, name, opened.workshop.working_day)
 
 
-def may_answer(step: Step, record: JobRecord, name: str) -> Ask:
-    """The same for a step and the record that it was derived from."""
-    if step.status is Status.BLOCKED:
-        raise Conflict(" ".join(step.blocked_by))
-    missing = missing_cautions(step, record)
-    if missing:
-        raise Conflict(f"Acknowledge the caution first: {', '.join(missing)}.")
+def may_answer(step: Step, record: JobRecord, name: str, since: str) -> Ask:
+    """The same for a step and the record that it was derived from; cautions count since then."""
+    reasons = refusals(step, record, name, since)
     ask = find_ask(step, name)
-    if ask is None:
-        raise Conflict("This question is not open any more; look at the step as it is now.")
+    if reasons or ask is None:
+        raise Conflict(" ".join(reasons))
     return ask
 
 
@@ -201,7 +237,7 @@ def acknowledge(
         step = opened.journey.standing(step_key)
         if danger not in step.dangers:
             raise NotFound("caution in this step", danger)
-        if not opened.record.acknowledged(step_key, danger):
+        if not opened.record.acknowledged(danger, opened.workshop.working_day):
             opened.scribe.acknowledge(step_key, danger)
         return {}
 
@@ -218,7 +254,7 @@ def close_step(
 
     def act(opened: OpenedJob) -> dict[str, Any]:
         step = opened.journey.standing(step_key)
-        if step.dangers and missing_cautions(step, opened.record):
+        if missing_cautions(step, opened.record, opened.workshop.working_day):
             raise Conflict("A step with an unacknowledged caution cannot be closed by decision.")
         if step.by_person:
             raise Conflict("This step cannot be closed by decision; it has to be done.")

@@ -13,11 +13,13 @@ from typing import Any
 from sqlalchemy import select
 
 from glowdial.core.journey.conditions import registered
-from glowdial.core.journey.record import Said, Told
-from glowdial.core.language.errors import NotFound
+from glowdial.core.journey.record import JobRecord, Said, Told
+from glowdial.core.language.errors import Conflict, NotFound
 from glowdial.core.language.quantities import significant
 from glowdial.core.model.measurands import Kind, Measurand, check_place
 from glowdial.core.physics.traces import TraceFigures, reduced
+from glowdial.core.plan.gates import alarm_words, power_open
+from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.rules_version import RULES_VERSION
 from glowdial.store.blobs import blob_of, keep_blob
 from glowdial.store.records import get_job
@@ -25,7 +27,7 @@ from glowdial.store.scribe import NewAnswer, Value
 from glowdial.store.tables import ObservationRow
 from glowdial.workshop.base.jobs import NETWORK
 from glowdial.workshop.base.workshop import Workshop
-from glowdial.workshop.base.writing import OpenedJob, Stamp, write
+from glowdial.workshop.base.writing import OpenedJob, Stamp, derived, write
 from glowdial.workshop.instruments import read_trace
 
 # no step of the journey has this key: no rule takes a trace for an answer of its own
@@ -50,10 +52,14 @@ def keep_trace(
 
     Raises NotFound for a place that the set does not have, LinkTrouble when it does not answer.
     """
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id))
+    _refuse_without_power(found.journey, found.situation.record)
     samples = read_trace(workshop, command.instrument_id, command.seconds)
     figures = reduced(samples)
 
     def act(opened: OpenedJob) -> dict[str, Any]:
+        _refuse_without_power(opened.journey, opened.record)
         check_place(opened.situation.facts, command.place)
         content = as_csv(samples, command.seconds).encode()
         digest = keep_blob(opened.session, content, MEDIA)
@@ -64,6 +70,14 @@ def keep_trace(
         return {"trace": digest, "echo": words}
 
     return write(workshop, job_id, stamp, ("trace", command), act)
+
+
+def _refuse_without_power(journey: Journey, record: JobRecord) -> None:
+    """Raises Conflict while the set may have no power: a trace of it is a powered reading."""
+    if record.alarm is not None:
+        raise Conflict(alarm_words(record.alarm))
+    if not power_open(journey.steps):
+        raise Conflict("Pass the safety gate first: what shows a trace has power.")
 
 
 def _entry(

@@ -88,7 +88,10 @@ def test_low_resistance_keeps_the_power_off_until_it_is_explained() -> None:
     state = at(a_record(*answers))
     cold = state.step("cold.b-plus")
     assert cold.status is Status.TROUBLE and cold.retake and "before power" in cold.advice[0]
-    assert "Measure B+ to chassis first" in state.step("bring-up.ramp").blocked_by[0]
+    assert (
+        "Measure B+ to chassis, set switched off: first."
+        in state.step("bring-up.ramp").blocked_by[0]
+    )
     closed = Closure(6, "cold.b-plus", "bleeder renewed to 1 k by the maker", "", "bench")
     opened = at(a_record(*answers, closures=(closed,)))
     assert opened.step("cold.b-plus").status is Status.CLOSED

@@ -575,6 +575,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Alarm
+         * @description Something is wrong: everything powered stops, whatever version the page had read.
+         */
+        post: operations["postAlarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/alarms/settlement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Settlement
+         * @description End an alarm: what the cause was, and what was done.
+         */
+        post: operations["postSettlement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/alarms/switched-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Switched Off
+         * @description Everything is switched off; the alarm stands until its cause is known.
+         */
+        post: operations["postSwitchedOff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/answers": {
         parameters: {
             query?: never;
@@ -1452,6 +1512,42 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** AlarmRequest */
+        AlarmRequest: {
+            /**
+             * Sign
+             * @example smoke
+             */
+            sign: string;
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+            /**
+             * Words
+             * @default
+             * @example from the left can
+             */
+            words: string;
+        };
+        /**
+         * AlarmShape
+         * @description The alarm that stands: since when, for what, and whether it is switched off.
+         */
+        AlarmShape: {
+            /** Reasons */
+            reasons: string[];
+            /** Since */
+            since: string;
+            /** Switched Off */
+            switched_off: boolean;
+        };
         /** AnswerRequest */
         AnswerRequest: {
             /**
@@ -2162,6 +2258,7 @@ export interface components {
         JobShape: {
             /** Adjusters */
             adjusters: components["schemas"]["AdjusterShape"][];
+            alarm: components["schemas"]["AlarmShape"] | null;
             /** Bench Turns */
             bench_turns: boolean;
             /** By Hand */
@@ -2191,6 +2288,8 @@ export interface components {
             set_id: number;
             /** Set Name */
             set_name: string;
+            /** Signs */
+            signs: string[];
             /** Stages */
             stages: components["schemas"]["StageShape"][];
             step: components["schemas"]["StepShape"] | null;
@@ -3364,6 +3463,24 @@ export interface components {
             /** Sets */
             sets: components["schemas"]["SetShape"][];
         };
+        /** SettleRequest */
+        SettleRequest: {
+            /**
+             * Cause
+             * @example C12 shorted
+             */
+            cause: string;
+            /**
+             * Done
+             * @example C12 renewed, R7 checked
+             */
+            done: string;
+            /**
+             * Version
+             * @description the job's version that the page had read
+             */
+            version: number;
+        };
         /**
          * SheetDocument
          * @description A sheet with its document and what it does not say.
@@ -3523,6 +3640,8 @@ export interface components {
             powered: boolean;
             /** Reason */
             reason: string;
+            /** Reminded */
+            reminded: string[];
             /** Results */
             results: components["schemas"]["ResultShape"][];
             /** Retake */
@@ -5678,6 +5797,172 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AcknowledgeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postAlarm: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+                "bench-hand"?: string;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlarmRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postSettlement: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    postSwitchedOff: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionRequest"];
             };
         };
         responses: {

@@ -22,17 +22,23 @@ export const router = createBrowserRouter([
       },
       { path: "stock", lazy: async () => (await import("../stages/parts/StockPage")).route },
       {
-        path: "jobs/:jobId/registers",
-        lazy: async () => (await import("../journey/RegistersPage")).route,
-      },
-      {
-        path: "jobs/:jobId/questions",
-        lazy: async () => (await import("../stages/intake/QuestionsPage")).route,
-      },
-      { path: "jobs/:jobId", lazy: async () => (await import("../journey/JobPage")).route },
-      {
-        path: "jobs/:jobId/report",
-        lazy: async () => (await import("../stages/handover/ReportPage")).route,
+        path: "jobs/:jobId",
+        lazy: async () => (await import("../journey/JobFrame")).route,
+        children: [
+          { index: true, lazy: async () => (await import("../journey/JobPage")).route },
+          {
+            path: "registers",
+            lazy: async () => (await import("../journey/RegistersPage")).route,
+          },
+          {
+            path: "questions",
+            lazy: async () => (await import("../stages/intake/QuestionsPage")).route,
+          },
+          {
+            path: "report",
+            lazy: async () => (await import("../stages/handover/ReportPage")).route,
+          },
+        ],
       },
       { path: "*", element: <RouteTrouble /> },
     ],

@@ -12,7 +12,7 @@ const KEYS = [
   ["F6 F7", "watch the AVC value; let its tone be heard"],
   ["F8", "open or close the log"],
   ["F9", "to what is next"],
-  ["F10", "all outputs off at once"],
+  ["F10", "something is wrong: all outputs off at once, and the alarm"],
   ["PgUp PgDn", "one step back, one step on"],
   ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],
 ];
@@ -44,6 +44,31 @@ export function JobDialogs({ open }: { open: OpenJob }) {
               },
               { register: "parked" },
             )
+          }
+          onClose={onClose}
+        />
+      );
+    case "wrong":
+      return (
+        <FormDialog
+          title="▲ Something is wrong"
+          words="Switch off first. The alarm stands over the whole job until its cause is found."
+          fields={[
+            {
+              name: "sign",
+              label: "What",
+              kind: "choice",
+              choices: open.job.signs.map((sign) => ({ value: sign, label: sign })),
+            },
+            { name: "words", label: "Where, or what it was", kind: "text" },
+          ]}
+          submit="Raise the alarm"
+          onSubmit={(v) =>
+            writing.write("/api/jobs/{job_id}/alarms", {
+              step: step?.key ?? "",
+              sign: v.sign ?? "",
+              words: v.words ?? "",
+            })
           }
           onClose={onClose}
         />

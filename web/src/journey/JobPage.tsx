@@ -8,7 +8,7 @@ import { jobQuery } from "../api/queries";
 import { useWhere } from "../app/Frame";
 import { BenchPanel } from "../bench/BenchPanel";
 import { OnOffChanged } from "../bench/OnOffChanged";
-import { BareButton } from "../shared/Buttons";
+import { BareButton, PlainButton } from "../shared/Buttons";
 import { JourneyScale } from "../shared/JourneyScale";
 import { KeyHint } from "../shared/KeyHint";
 import { LogDrawer } from "../shared/LogDrawer";
@@ -60,7 +60,7 @@ function useJobKeys(open: OpenJob) {
     { key: "Shift+ArrowDown", run: by(large, -1), when: turning },
     { key: "F4", run: () => open.open("close") },
     { key: "F8", run: open.toggleLog },
-    { key: "F10", run: open.stop, when: !byHand },
+    { key: "F10", run: open.wrong },
     { key: "F9", run: () => open.go(null) },
     { key: "PageUp", run: () => open.goBy(-1) },
     { key: "PageDown", run: () => open.goBy(1) },
@@ -135,6 +135,11 @@ function StepLine({ open }: { open: OpenJob }) {
         On › <KeyHint keys="PgDn" />
       </BareButton>
       <Box flex="1" />
+      {!job.closed_at && (
+        <PlainButton borderColor="outside" color="outside" onClick={open.wrong}>
+          ▲ Something is wrong <KeyHint keys="F10" />
+        </PlainButton>
+      )}
       {job.closed_at ? (
         <BareButton onClick={() => open.open("reopen")}>Open it again</BareButton>
       ) : (

@@ -56,7 +56,6 @@ export function StepCard({ open, step }: Props) {
           </Text>
         </Box>
       )}
-      {step.alarm && <Alarm words={step.alarm} />}
       {gated && <CautionCard step={step} writing={writing} />}
       {blocked && <Blocked step={step} next={job.next_step} onGoOn={onGoOn} />}
       {step.closed_because && (
@@ -65,6 +64,11 @@ export function StepCard({ open, step }: Props) {
       {step.thinking && (
         <Text role="status" color="dim" data-testid="thinking">
           Being worked out from the readings; what comes of it appears here.
+        </Text>
+      )}
+      {!gated && step.reminded.length > 0 && (
+        <Text fontSize="14px" color="dim" data-testid="reminded">
+          ▲ Remember: {step.reminded.join(", ")}.
         </Text>
       )}
       {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
@@ -147,29 +151,6 @@ export function StepCard({ open, step }: Props) {
           {step.plot && <Plot plot={step.plot} />}
         </Grid>
       )}
-    </Flex>
-  );
-}
-
-/** A reason to stop at once, larger than anything else on the page. */
-function Alarm({ words }: { words: string }) {
-  return (
-    <Flex
-      role="alert"
-      gap={3}
-      align="center"
-      p={3}
-      borderWidth="3px"
-      borderColor="outside"
-      color="outside"
-      data-testid="alarm"
-    >
-      <Text fontSize="34px" lineHeight={1} aria-hidden="true">
-        ▲
-      </Text>
-      <Text fontSize="24px" fontWeight={600} lineHeight={1.15}>
-        {words}
-      </Text>
     </Flex>
   );
 }

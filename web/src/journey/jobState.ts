@@ -2,7 +2,7 @@ import type { Schemas } from "../api/client";
 
 type Written = Schemas["Written"];
 export type Taken = { line: string; remarks: string[]; question: string; append: boolean };
-export type Dialog = "close" | "park" | "keys" | "reopen" | "who";
+export type Dialog = "close" | "park" | "keys" | "reopen" | "who" | "wrong";
 
 /** What the job page holds beside what the server says. */
 export type JobState = {

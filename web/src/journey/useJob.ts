@@ -49,6 +49,18 @@ export function useJob(job: Job) {
     }
   };
 
+  // never waits for what the bench is doing
+  const stop = () => {
+    tell({ type: "stopped", words: "Switching all outputs off ..." });
+    const { queryKey } = benchQuery(job.job_id);
+    stopOutputs(job.job_id)
+      .then(
+        (words) => tell({ type: "stopped", words }),
+        (error: Error) => tell({ type: "stopped", words: error.message }),
+      )
+      .finally(() => void queries.invalidateQueries({ queryKey }));
+  };
+
   return {
     job,
     step,
@@ -100,17 +112,12 @@ export function useJob(job: Job) {
         }
       });
     },
-    // never waits for what the bench is doing
-    stop: () => {
-      tell({ type: "stopped", words: "Switching all outputs off ..." });
-      const { queryKey } = benchQuery(job.job_id);
-      stopOutputs(job.job_id)
-        .then(
-          (words) => tell({ type: "stopped", words }),
-          (error: Error) => tell({ type: "stopped", words: error.message }),
-        )
-        .finally(() => void queries.invalidateQueries({ queryKey }));
+    wrong: () => {
+      if (job.closed_at) return;
+      if (!byHand) stop();
+      tell({ type: "dialog", dialog: "wrong" });
     },
+    stop,
   };
 }
 

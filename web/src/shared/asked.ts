@@ -2,7 +2,7 @@ const CONTROLS = "input, textarea, select, [role=radio], button";
 
 /** The control that the step asks to be used now: where the focus belongs when nothing else has it. */
 export function askedControl(): HTMLElement | null {
-  const place = document.querySelector<HTMLElement>("main [data-asked]");
+  const place = document.querySelector<HTMLElement>("[role=alert] [data-asked], main [data-asked]");
   if (!place || place.matches(CONTROLS)) return place;
   return place.querySelector<HTMLElement>(CONTROLS);
 }

@@ -59,7 +59,14 @@ class Renewed:
     ref: str
 
 
-Consequence = ClipOn | SwitchOff | Undo | Changed | HandedOver | FromStock | Renewed
+@dataclass(frozen=True, slots=True)
+class RaiseAlarm:
+    """Everything powered stops: what was seen, or which stop rule says so."""
+
+    words: str
+
+
+Consequence = ClipOn | SwitchOff | Undo | Changed | HandedOver | FromStock | Renewed | RaiseAlarm
 
 
 def of_step(step: Step, ask: Ask) -> tuple[Consequence, ...]:

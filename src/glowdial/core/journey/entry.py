@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import echo, parse, split_values
+from glowdial.core.safety.signs import Heard, heard_in
 
 DOUBT_FACTOR = 300.0
 LONGEST_TEXT = 4000
@@ -23,6 +24,22 @@ class Entry:
     echo: str
     doubts: tuple[str, ...]
     typed: dict[str, str]
+
+
+def hears(step: Step, ask: Ask) -> bool:
+    """Whether signs of danger are heard in what is typed here: wherever the set has power, and
+    wherever values are read. An owner's words about smoke are a complaint."""
+    return step.powered or any(f.quantity is not None for f in ask.fields)
+
+
+def heard(step: Step, ask: Ask, line: str | None, fields: Mapping[str, str]) -> Heard:
+    """The signs of danger in a typed line, or in what was chosen as seen."""
+    if not hears(step, ask):
+        return Heard((), line or "")
+    if line is not None:
+        return heard_in(line)
+    seen = [fields.get(f.name, "") for f in ask.fields if f.options]
+    return Heard(heard_in(" ".join(seen)).signs, "")
 
 
 def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:

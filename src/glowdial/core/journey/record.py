@@ -11,6 +11,7 @@ import math
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from operator import is_
 
 from glowdial.core.model.measurands import Measurand
@@ -265,18 +266,68 @@ class Reopening:
     at: str = ""
 
 
+class AlarmEvent(StrEnum):
+    """What is said of an alarm, in the order in which it has to be said."""
+
+    RAISED = "alarm"
+    SWITCHED_OFF = "switched off"
+    SETTLED = "alarm settled"
+
+
+@dataclass(frozen=True, slots=True)
+class AlarmEntry:
+    """Something said of an alarm: what was seen in ``what`` when it is raised, in a person's words
+    or a stop rule's in ``text``; when it is settled the cause in ``text``, and what was ``done``.
+    """
+
+    seq: int
+    event: AlarmEvent
+    step: str
+    what: str = ""
+    text: str = ""
+    done: str = ""
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Alarm:
+    """The alarm that stands: everything that it was raised for since it stands, when first, and
+    whether a person said "switched off" after the last of it."""
+
+    reasons: tuple[str, ...]
+    since: str
+    switched_off: bool
+
+
+def alarm_after(entries: Iterable[AlarmEntry]) -> Alarm | None:
+    """The alarm that stands after some entries, in order; None while none does."""
+    alarm: Alarm | None = None
+    for entry in entries:
+        match entry.event:
+            case AlarmEvent.RAISED:
+                reasons = alarm.reasons if alarm else ()
+                since = alarm.since if alarm else entry.at
+                alarm = Alarm((*reasons, entry.text or entry.what), since, switched_off=False)
+            case AlarmEvent.SWITCHED_OFF if alarm is not None:
+                alarm = replace(alarm, switched_off=True)
+            case AlarmEvent.SETTLED if alarm is not None and alarm.switched_off:
+                alarm = None
+    return alarm
+
+
 @dataclass(frozen=True, slots=True)
 class Basis:
     """What a reading rests on: it is stale once one of these is later than it.
 
-    Adjusters by key, areas of the set, and answers after which it has to be taken. Moves that were
+    Adjusters by key, areas of the set, and answers or lines of a register after which it has to be
+    taken. Moves that were
     made in a step of ``own_steps`` (by the beginning of its key) do not count. With ``reopened`` it
     does not outlast the job's being opened again.
     """
 
     adjusters: tuple[str, ...] = ()
     areas: tuple[str, ...] = ()
-    after: tuple[Answer | None, ...] = ()
+    after: tuple[Answer | Entered | None, ...] = ()
     own_steps: tuple[str, ...] = ()
     reopened: bool = False
 
@@ -394,11 +445,12 @@ class JobRecord:
     notes: tuple[Note, ...] = ()
     withdrawals: tuple[Withdrawal, ...] = ()
     reopenings: tuple[Reopening, ...] = ()
+    alarms: tuple[AlarmEntry, ...] = ()
     # what is looked for is sorted in as the record grows, and handed on
     _answers: _AnswersBy = field(default=NO_ANSWERS, repr=False, compare=False)
     _moves: _MovesBy = field(default=NO_MOVES, repr=False, compare=False)
     _lines: dict[str, dict[str, Entered]] = field(init=False, repr=False, compare=False)
-    _seen: frozenset[tuple[str, str]] = field(init=False, repr=False, compare=False)
+    _seen: dict[str, tuple[str, ...]] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         lines: dict[str, dict[str, Entered]] = {}
@@ -407,7 +459,9 @@ class JobRecord:
         object.__setattr__(self, "_answers", self._answers.grown(self.answers))
         object.__setattr__(self, "_moves", self._moves.grown(self.moves))
         object.__setattr__(self, "_lines", lines)
-        seen = frozenset((a.step, a.danger) for a in self.acknowledgements)
+        seen: dict[str, tuple[str, ...]] = {}
+        for one in self.acknowledgements:
+            seen[one.danger] = (*seen.get(one.danger, ()), one.at)
         object.__setattr__(self, "_seen", seen)
 
     def latest(self, step: str, question: str) -> Answer | None:
@@ -486,9 +540,10 @@ class JobRecord:
         mine = self._moves.between(adjuster, NEVER, math.inf)
         return next((m.seq for m in mine if _counts(m, basis)), 0)
 
-    def changed_since(self, closure: Closure) -> bool:
-        """Whether a part was changed after a decision; the cabinet does not count."""
-        return any(c.seq > closure.seq and c.what != CABINET for c in self.changes)
+    def changed_since(self, closure: Closure, areas: tuple[str, ...] = PART_AREAS) -> bool:
+        """Whether a part was changed after a decision, in one of some areas; the cabinet is none
+        of them."""
+        return any(c.seq > closure.seq and c.what in areas for c in self.changes)
 
     def closure(self, step: str) -> Closure | None:
         """The decision that closed a step, unless something was entered there afterwards."""
@@ -497,9 +552,15 @@ class JobRecord:
             return None
         return found
 
-    def acknowledged(self, step: str, danger: str) -> bool:
-        """Whether the caution has been acknowledged in that step."""
-        return (step, danger) in self._seen
+    @property
+    def alarm(self) -> Alarm | None:
+        """The alarm that stands; None while none does."""
+        return alarm_after(self.alarms)
+
+    def acknowledged(self, danger: str, since: str = "") -> bool:
+        """Whether the caution was acknowledged in this job; since that moment, where one is
+        given (as entries tell theirs)."""
+        return any(seen >= since for seen in self._seen.get(danger, ()))
 
     def turns_of(self, adjuster: str) -> float:
         """Net turns of an adjuster from as found."""

@@ -82,9 +82,15 @@ def no_words(_: Situation, __: Step, ___: Ask, ____: str) -> str:
     return ""
 
 
-def nothing_follows(
-    _: Situation, __: Step, ___: Ask, ____: Mapping[str, str]
-) -> tuple[Consequence, ...]:
+@dataclass(frozen=True, slots=True)
+class Entering:
+    """An answer as it was kept: values in SI, texts."""
+
+    values: Mapping[str, float]
+    texts: Mapping[str, str]
+
+
+def nothing_follows(_: Situation, __: Step, ___: Ask, ____: Entering) -> tuple[Consequence, ...]:
     """A stage whose answers do nothing besides what their steps say."""
     return ()
 
@@ -114,9 +120,7 @@ class Room:
     derive: Callable[[ReceiverFacts, JobRecord], ReceiverFacts] = same_facts
     check: Callable[[Situation, Step, Ask, Mapping[str, float]], None] = anything_goes
     while_typing: Callable[[Situation, Step, Ask, str], str] = no_words
-    follows: Callable[[Situation, Step, Ask, Mapping[str, str]], tuple[Consequence, ...]] = (
-        nothing_follows
-    )
+    follows: Callable[[Situation, Step, Ask, Entering], tuple[Consequence, ...]] = nothing_follows
     withdrawn: Callable[[Answer], tuple[Consequence, ...]] = nothing_from_taking_back
     registers: tuple[RegisterForm, ...] = ()
     report: Callable[[Situation, tuple[Step, ...]], ReportPart] = nothing_to_tell

@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.bench.recipe import Recipe
-from glowdial.core.journey.record import Answer, Point, Said, question_name
+from glowdial.core.journey.record import Answer, Entered, Point, Said, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
 from glowdial.core.model.measurands import Measurand
+from glowdial.core.safety.cautions import Activity
 
 
 class Status(StrEnum):
@@ -153,8 +154,12 @@ class Step:
 
     What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
     has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
-    decision, ``decision`` is what was decided here. Plot and advice may be left to ``draw`` and
-    ``advise``, which are called when the step is looked at.
+    decision, ``decision`` is what was decided here. ``does`` is what it does that can hurt, beyond
+    what its power, leads and adjuster tell; its ``dangers`` follow from that. ``holds_power`` are
+    reasons why no power may be on now, whatever was decided; a decision on it ends with a change in
+    one of the areas ``closed_until``, and ``reopens_gate`` is what was found that the gate has to
+    be passed after. Plot and advice may be left to ``draw`` and ``advise``, which are called when
+    the step is looked at.
     """
 
     key: str
@@ -193,6 +198,10 @@ class Step:
     closes_job: bool = False
     by_person: bool = False
     decision: str = ""
+    does: tuple[Activity, ...] = ()
+    holds_power: tuple[str, ...] = ()
+    closed_until: tuple[str, ...] = ()
+    reopens_gate: tuple[Answer | Entered, ...] = ()
     draw: Callable[[], Plot | None] | None = None
     advise: Callable[[], tuple[str, ...]] | None = None
 

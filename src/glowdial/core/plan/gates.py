@@ -1,17 +1,36 @@
-"""What holds everywhere: cautions, the gate before power, what is still clipped on, decisions."""
+"""What holds everywhere: cautions, the gate before power, alarms, what is still clipped on,
+decisions. All of it is derived from everything known now: what opened the gate once does not keep
+it open."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
-from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.steps import Status, Step
+from glowdial.core.journey.activities import activities_of, powers
+from glowdial.core.journey.record import Alarm, JobRecord
+from glowdial.core.journey.steps import Status, Step, find_ask
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.safety.cautions import dangers_for
 
 
-def gated(steps: list[Step], record: JobRecord) -> list[Step]:
-    """Steps closed by decision where they were, and blocked where a gate is not passed."""
-    power = _power_blocks(record, steps)
-    return [_gated(_closed(step, record), power) for step in steps]
+def gated(
+    steps: list[Step],
+    facts: ReceiverFacts,
+    record: JobRecord,
+    before: tuple[Step, ...] = (),
+) -> list[Step]:
+    """Steps with their dangers, closed by decision where they were, and blocked where a gate is not
+    passed. ``before`` are the gated steps that stand before these, where these are not all."""
+    known = [_with_dangers(step, facts) for step in steps]
+    known = [_closed(step, record) for step in known]
+    power = _power_blocks(record, [*before, *known])
+    return [replace(_gated(step, power), reopens_gate=()) for step in known]
+
+
+def _with_dangers(step: Step, facts: ReceiverFacts) -> Step:
+    dangers = dangers_for(facts, *activities_of(step))
+    return replace(step, dangers=tuple(dangers), powered=powers(step))
 
 
 def _closed(step: Step, record: JobRecord) -> Step:
@@ -21,27 +40,37 @@ def _closed(step: Step, record: JobRecord) -> Step:
     if step.status is Status.RECHECK and record.changed_since(closure):
         # what was good enough was another set of parts
         return step
+    if step.closed_until and record.changed_since(closure, step.closed_until):
+        return step
     cost = f" Cost: {closure.cost}." if closure.cost else ""
     because = f"{closure.reason} ({closure.decided_by}).{cost}"
     return replace(step, status=Status.CLOSED, closed_because=because)
 
 
 def _gated(step: Step, power: tuple[str, ...]) -> Step:
-    """Block a step that lacks its gate."""
-    if step.status.finished:
-        return step
+    """Block a step that lacks its gate; a finished one takes no more readings meanwhile."""
     blocks = (*step.blocked_by, *(power if step.powered and not step.opens_power else ()))
+    if step.status.finished:
+        return replace(step, blocked_by=blocks)
     return replace(step, status=Status.BLOCKED, blocked_by=blocks) if blocks else step
 
 
-def _power_blocks(record: JobRecord, steps: list[Step]) -> tuple[str, ...]:
-    blocks: list[str] = []
-    gates = [s for s in steps if s.opens_power]
-    if not all(s.status is Status.DONE for s in gates):
+def alarm_words(alarm: Alarm) -> str:
+    """What stands in the way of power while an alarm does."""
+    wanted = "say that it is switched off, then " if not alarm.switched_off else ""
+    return (
+        f"Alarm: {'; '.join(alarm.reasons)}. No power: {wanted}say what the cause was and what was "
+        "done."
+    )
+
+
+def _power_blocks(record: JobRecord, steps: Iterable[Step]) -> tuple[str, ...]:
+    blocks = [alarm_words(record.alarm)] if record.alarm is not None else []
+    known = list(steps)
+    if not all(s.status is Status.DONE for s in known if s.opens_power):
         blocks.append("Pass the safety gate first.")
-    cold = [s for s in steps if s.before_power]
-    if not all(s.status is Status.DONE or record.closure(s.key) for s in cold):
-        blocks.append("Measure B+ to chassis first; what is low there is found before power.")
+    blocks += [f"{s.title}: first." for s in known if s.before_power and not s.status.finished]
+    blocks += [words for s in known for words in s.holds_power]
     blocks += [
         f"{t.what} ({t.where}) is still on: take it off, or say it is wanted."
         for t in record.temporaries
@@ -50,6 +79,28 @@ def _power_blocks(record: JobRecord, steps: list[Step]) -> tuple[str, ...]:
     return tuple(blocks)
 
 
-def missing_cautions(step: Step, record: JobRecord) -> tuple[str, ...]:
-    """Dangers of the step that are not acknowledged there yet."""
-    return tuple(d for d in step.dangers if not record.acknowledged(step.key, d))
+def power_open(steps: Iterable[Step]) -> bool:
+    """Whether some powered step of a gated journey may be worked: no gate stands in its way."""
+    return any(s.powered and not s.opens_power and not s.blocked_by for s in steps)
+
+
+def missing_cautions(step: Step, record: JobRecord, since: str = "") -> tuple[str, ...]:
+    """Dangers of the step that are not acknowledged in this job since the working day began."""
+    return tuple(d for d in step.dangers if not record.acknowledged(d, since))
+
+
+def reminded_cautions(step: Step, record: JobRecord, since: str) -> tuple[str, ...]:
+    """Dangers of the step that were acknowledged since then: a reminder is enough."""
+    return tuple(d for d in step.dangers if record.acknowledged(d, since))
+
+
+def refusals(step: Step, record: JobRecord, name: str, since: str) -> tuple[str, ...]:
+    """Why a question of a step takes no reading now, whoever brings it; empty when it does."""
+    if step.blocked_by:
+        return step.blocked_by
+    missing = missing_cautions(step, record, since)
+    if missing:
+        return (f"Acknowledge the caution first: {', '.join(missing)}.",)
+    if find_ask(step, name) is None:
+        return ("This question is not open any more; look at the step as it is now.",)
+    return ()

@@ -77,11 +77,14 @@ def situation_of(
 def journey_of(situation: Situation) -> Journey:
     """Derive the journey: pure, called once after every entry."""
     facts, record = situation.facts, situation.record
-    steps = [step for leg in LEGS for step in leg.steps(situation)]
+    steps: list[Step] = []
+    for leg in LEGS:
+        steps += leg.steps(replace(situation, before=tuple(steps)))
     avc_ohm = facts.circuit.avc.source_ohm
     steps = [within_equipment(step, situation.equipment, avc_ohm) for step in steps]
-    steps = gated(steps, record)
-    steps += gated(LAST.steps(replace(situation, before=tuple(steps))), record)
+    steps = gated(steps, facts, record)
+    known = tuple(steps)
+    steps += gated(LAST.steps(replace(situation, before=known)), facts, record, known)
     return Journey(tuple(steps), _next_key(steps))
 
 

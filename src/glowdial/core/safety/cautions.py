@@ -1,8 +1,8 @@
 """Cautions: what can hurt, where it can hurt, and what to do about it. A table of data.
 
-A caution appears in the step where the danger is, once per job and step, and is acknowledged before
-the step's readings open. It cannot be disabled. Which ones apply follows from what is known of the
-set and from what the step does.
+A caution appears in the step where the danger is, and is acknowledged before the step's readings
+open: once per job and working day, then a line reminds of it. It cannot be disabled. Which ones
+apply follows from what is known of the set and from what the step does.
 """
 
 from __future__ import annotations
@@ -51,7 +51,11 @@ class Activity(StrEnum):
     CLEANING = "stripping down and cleaning"
     COLD_CHECKS = "measuring with the power off"
     OHMMETER_ON_FILAMENTS = "an ohmmeter on filaments"
+    RESEATING = "pulling and reseating tubes"
     REPLACING = "replacing parts"
+    RESTUFFING = "opening and restuffing old cases"
+    LIFTING = "lifting a lead of a set that was on"
+    TURNING = "turning the set over"
     POWER = "bringing it up"
     ALIGNING = "aligning under power"
     SIGNAL_IN = "joining aerial, earth or a generator"
@@ -98,7 +102,7 @@ TABLE: tuple[Caution, ...] = (
     Caution(
         Danger.CAPACITORS,
         ("Discharge every filter capacitor, and measure that it is empty, before touching it.",),
-        (Activity.COLD_CHECKS, Activity.POWER, Activity.REPLACING),
+        (Activity.COLD_CHECKS, Activity.POWER, Activity.REPLACING, Activity.LIFTING),
         Trait.FILTERS,
     ),
     Caution(
@@ -152,18 +156,18 @@ TABLE: tuple[Caution, ...] = (
             "disposal.",
             "Heat shields and old cords may hold asbestos: do not cut, brush or blow them.",
         ),
-        (Activity.OPENING, Activity.REPLACING),
+        (Activity.OPENING, Activity.RESEATING, Activity.REPLACING, Activity.RESTUFFING),
     ),
     Caution(
         Danger.LUMINOUS,
         ("Luminous paint may be radium: do not scrape or clean it; bag it.",),
-        (Activity.OPENING, Activity.CLEANING),
+        (Activity.OPENING, Activity.RESEATING, Activity.CLEANING),
         Trait.LUMINOUS,
     ),
     Caution(
         Danger.SOLVENTS,
         ("Wax, solvents and thinners burn and their fumes harm: air, no flame, no hot iron near.",),
-        (Activity.CLEANING,),
+        (Activity.CLEANING, Activity.RESTUFFING),
     ),
     Caution(
         Danger.HIGH_TENSION_OUTSIDE,
@@ -180,7 +184,7 @@ TABLE: tuple[Caution, ...] = (
             "Do not pull or wiggle a tube under power: opening and remaking the string burns "
             "others out, and takes the load off B+.",
         ),
-        (Activity.POWER, Activity.ALIGNING),
+        (Activity.POWER, Activity.ALIGNING, Activity.RESEATING),
         Trait.SERIES_STRING,
     ),
     Caution(
@@ -208,7 +212,7 @@ TABLE: tuple[Caution, ...] = (
     Caution(
         Danger.POSTURE,
         ("Steady a set that stands on end or lies upside down; no power while turning it.",),
-        (Activity.ALIGNING,),
+        (Activity.ALIGNING, Activity.TURNING),
     ),
     Caution(
         Danger.BATTERY,
@@ -232,7 +236,7 @@ TABLE: tuple[Caution, ...] = (
     Caution(
         Danger.TUNING_EYE,
         ("A tuning eye or CRT carries high voltage, and the glass may implode.",),
-        (Activity.POWER,),
+        (Activity.POWER, Activity.RESEATING),
         Trait.TUNING_EYE,
     ),
     Caution(

@@ -67,6 +67,7 @@ class JobPage:
     log: tuple[LogLine, ...]
     set_id: int
     visits: tuple[Visit, ...]
+    working_day: str
 
     @property
     def record(self) -> JobRecord:
@@ -248,6 +249,7 @@ def job_page(workshop: Workshop, job_id: int) -> JobPage:
             log=log_of(found.situation, found.journey),
             set_id=job.set_id,
             visits=earlier_visits(session, job),
+            working_day=workshop.working_day,
         )
 
 

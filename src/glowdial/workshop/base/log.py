@@ -10,7 +10,7 @@ from itertools import chain
 from operator import itemgetter
 from typing import Protocol, TypeVar
 
-from glowdial.core.journey.record import Answer, Entered, JobRecord, Move
+from glowdial.core.journey.record import AlarmEntry, AlarmEvent, Answer, Entered, JobRecord, Move
 from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.quantities import turns
@@ -95,8 +95,20 @@ def _events(record: JobRecord, facts: ReceiverFacts) -> Iterator[Waiting]:
         yield _event(a, "caution", a.step, f"acknowledged: {a.danger}")
     for n in _last(record.notes):
         yield _event(n, "note", n.step, n.text)
+    for alarm in _last(record.alarms):
+        yield _event(alarm, alarm.event.value, alarm.step, _alarm_text(alarm))
     for r in _last(record.reopenings):
         yield _event(r, "opened again", "", r.reason)
+
+
+def _alarm_text(entry: AlarmEntry) -> str:
+    match entry.event:
+        case AlarmEvent.RAISED:
+            return entry.text or entry.what
+        case AlarmEvent.SWITCHED_OFF:
+            return "everything is switched off"
+        case AlarmEvent.SETTLED:
+            return f"cause: {entry.text}; done: {entry.done}"
 
 
 class _Entry(Protocol):

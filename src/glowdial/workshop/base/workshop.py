@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -17,7 +17,11 @@ from glowdial.core.language.errors import Conflict
 from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
 from glowdial.workshop.base.derived import Derivations
+from glowdial.workshop.base.halts import Halts
 from glowdial.workshop.base.taken import Taken
+
+# a day at the bench may go past midnight
+WORKING_DAY = timedelta(hours=16)
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +35,16 @@ class Workshop:
     derivations: Derivations = field(default_factory=Derivations)
     memory: Memory = field(default_factory=AtOnce)
     taken: Taken = field(default_factory=Taken)
+    halts: Halts = field(default_factory=Halts)
+
+    def alarmed(self, job_id: int) -> None:
+        """An alarm was raised: what drives a bench of the job stops at its next move."""
+        self.halts.halt(job_id)
+
+    @property
+    def working_day(self) -> str:
+        """When this working day began at the earliest: what was acknowledged since then counts."""
+        return (self.now() - WORKING_DAY).isoformat()
 
 
 def once(

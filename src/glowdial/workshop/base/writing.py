@@ -43,7 +43,7 @@ class Stamp:
 class OpenedJob:
     """One job within one transaction: as it was derived before, and the scribe that writes into it.
 
-    ``hand_over`` is set by what ends the job.
+    ``hand_over`` is set by what ends the job, ``alarmed`` by what ends everything powered.
     """
 
     workshop: Workshop
@@ -55,6 +55,7 @@ class OpenedJob:
     at: datetime
     who: str = ""
     hand_over: bool = False
+    alarmed: bool = False
 
     @property
     def record(self) -> JobRecord:
@@ -112,17 +113,20 @@ def write(
     act: Callable[[OpenedJob], Tell | dict[str, Any]],
     *,
     reopens: bool = False,
+    overtakes: bool = False,
 ) -> dict[str, Any]:
     """Carry out one write on a job and return its answer, which a retry gets again.
 
     ``act`` writes, and may return a function that is asked once the journey after it is derived.
     Raises Conflict when the job has moved on since ``stamp.version``, when the key was used for
-    another command, or when the set was handed over and the write does not open it again.
+    another command, or when the set was handed over and the write does not open it again. What
+    ``overtakes`` is written whatever was read: danger does not wait for a page to be read anew.
     """
     fresh: list[Derived] = []
+    alarmed: list[bool] = []
 
     def in_one_transaction(session: Session, at: datetime) -> dict[str, Any]:
-        opened = _opened(workshop, session, job_id, stamp, at)
+        opened = _opened(workshop, session, job_id, stamp, at, overtakes=overtakes)
         if not reopens:
             refuse_closed(opened.job)
         told = act(opened)
@@ -132,11 +136,14 @@ def write(
         _settle(opened, after)
         if not opened.hand_over:
             fresh.append(after)
+        alarmed.append(opened.alarmed)
         return {**answer, "version": opened.job.seq}
 
     answer = once(workshop, stamp.key, (job_id, command), in_one_transaction)
     for each in fresh:
         workshop.derivations.put(job_id, each)
+    if any(alarmed):
+        workshop.alarmed(job_id)
     return answer
 
 
@@ -147,10 +154,16 @@ def refuse_closed(job: JobRow) -> None:
 
 
 def _opened(
-    workshop: Workshop, session: Session, job_id: int, stamp: Stamp, at: datetime
+    workshop: Workshop,
+    session: Session,
+    job_id: int,
+    stamp: Stamp,
+    at: datetime,
+    *,
+    overtakes: bool = False,
 ) -> OpenedJob:
     job = get_job(session, job_id)
-    if job.seq != stamp.version:
+    if job.seq != stamp.version and not overtakes:
         raise Conflict(
             "This job was changed in another window since this page was read; nothing was "
             "kept. Look at what is there now, then enter it again.",

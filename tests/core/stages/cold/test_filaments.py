@@ -16,6 +16,7 @@ from glowdial.core.journey.steps import Status
 from glowdial.core.language.errors import BadInput
 from glowdial.core.physics.ohmmeter import OhmmeterKind
 from glowdial.core.plan.journey import journey, situation_of
+from glowdial.core.safety.cautions import dangers_for
 from glowdial.core.stages.cold.filament_step import FILAMENTS, filament_steps
 from glowdial.demo.fill import demo_sheet
 from glowdial.sheets.facts import receiver_facts
@@ -54,7 +55,7 @@ def test_every_filament_gets_its_range_and_what_never_to_use() -> None:
     (step,) = filament_steps(situation_of(FARM, a_record(), Equipment()))
     assert len(step.advice) == 4
     assert step.advice[1].startswith("V2 (2 V, 60 mA): use old ohmmeter, R x 10")
-    assert "battery filaments" in step.dangers
+    assert dangers_for(FARM, *step.does) == ("battery filaments",)
     assert "No meter is registered" in step.notes[0]
     only_hot = Equipment(meter=MeterLimits("buzzer", ranges=ohm_ranges("b", "buzz: 9 V 180 mA")))
     (warned,) = filament_steps(situation_of(FARM, a_record(), only_hot))

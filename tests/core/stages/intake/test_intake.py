@@ -70,7 +70,7 @@ def test_belief_and_guess_are_kept_apart_as_weak_evidence() -> None:
 
 def test_a_modification_that_nobody_understands_is_a_caution_at_the_gate() -> None:
     found = entered("modifications", what="capacitor across the aerial", decision="not decided")
-    record = a_record(entered=(found,))
+    record = a_record(entered=(found,), acknowledgements=())
     gate = journey(FACTS, record).step("bring-up.gate")
     assert Danger.MODIFICATION in missing_cautions(gate, record)
     assert any("capacitor across the aerial" in note for note in gate.notes)

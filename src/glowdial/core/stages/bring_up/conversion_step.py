@@ -38,7 +38,7 @@ from glowdial.core.physics.supply.series_resistor import (
     with_resistance,
 )
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import SUPPLY
 
@@ -95,7 +95,7 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord, memory:
         "Silicon drops less and never fails with fumes; B+ rises, and a series resistor brings it "
         "back. Readings from before the filters were changed do not count.",
         powered=True,
-        dangers=dangers_for(facts, Activity.REPLACING),
+        does=(Activity.REPLACING,),
     )
     decided = reading(record, CONVERSION, decide)
     if decided.answer is None or decided.answer.texts["choice"] == KEEP:

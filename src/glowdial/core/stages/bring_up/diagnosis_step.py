@@ -29,7 +29,7 @@ from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.stages.bring_up.gate_steps import STAGE
-from glowdial.core.stages.bring_up.ramp_step import SUPPLY, Ramp, ramp_pairs
+from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, ramp_pairs
 from glowdial.core.stages.bring_up.supply_diagnosis import (
     NEAR,
     Cause,
@@ -42,7 +42,7 @@ from glowdial.core.stages.bring_up.supply_diagnosis import (
 )
 
 DIAGNOSIS = "bring-up.diagnosis"
-TOLERANCE, RIPPLE_HIGH = 0.10, 1.5
+TOLERANCE = 0.10
 LAST_RAMP_READINGS = 3
 FIVE_MINUTES_S = 300.0
 LOAD_LIFTED = "load"

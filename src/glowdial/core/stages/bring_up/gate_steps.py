@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.core.journey.readings import conclude, confirmed, reading
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.registers import open_lines
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Ask, Field, Lead, Step
+from glowdial.core.journey.steps import Ask, Field, Lead, Status, Step, confirm
 from glowdial.core.language.quantities import WATTS
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import LAMP_POWER
@@ -64,12 +66,20 @@ def _gate(situation: Situation) -> Step:
         STAGE,
         "Pass the safety gate",
         "Nothing that follows is open until these are acknowledged for this set.",
-        dangers=dangers_for(facts, Activity.POWER),
+        does=(Activity.POWER,),
         notes=tuple(lines),
         opens_power=True,
         by_person=True,
     )
-    return confirmed(step, record, "ready", "Everything above is so: the set may have power.")
+    ask = confirm("ready", "Everything above is so: the set may have power.")
+    later = Basis(after=tuple(found for s in situation.before for found in s.reopens_gate))
+    passed = reading(record, GATE, ask, later)
+    unseen = any(not record.acknowledged(d) for d in dangers_for(facts, Activity.POWER))
+    if passed.answer is not None and (passed.stale or unseen):
+        words = "Something was found after it was passed: pass it again."
+        notes = (words, *step.notes)
+        return replace(step, status=Status.RECHECK, ask=ask, notes=notes)
+    return conclude(step, (passed,))
 
 
 def _school(facts: ReceiverFacts, record: JobRecord) -> Step:

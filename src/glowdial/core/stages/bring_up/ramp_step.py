@@ -43,6 +43,7 @@ from glowdial.core.physics.supply.rampup import (
     expectation,
     fit_wear,
 )
+from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.stages.bring_up.gate_steps import (
     SCHOOL,
     STAGE,
@@ -63,6 +64,7 @@ from glowdial.core.stages.bring_up.stop_rules import (
     RampReading,
     check_order,
     check_possible,
+    most_line_a,
     stop_reasons,
 )
 
@@ -71,15 +73,17 @@ HELD, GLIDING, BEHIND_LAMP = "held", "c", "lamp"
 PLOT_POINTS = 16
 MOST_CONTINUOUS = 40
 HELD_TOLERANCE = 0.08
-SUPPLY = "supply"
+RIPPLE_HIGH = 1.5
+SUPPLY, RIPPLE = "supply", "ripple"
 
 
 @dataclass(frozen=True, slots=True)
 class Ramp:
-    """The step, its wear fit, and whether anything of it was outside."""
+    """The step, its wear fit, and whether a ripple speaks of capacity: then there is no fit."""
 
     step: Step
     wear: RectifierWear | None
+    ripple_high: bool
 
     @property
     def suspect(self) -> bool:
@@ -87,7 +91,7 @@ class Ramp:
         outside = any(r.judgement.verdict.outside for r in self.step.results)
         tired = self.wear is not None and self.wear.tired
         through = self.step.ask is None or self.step.retake
-        return through and (outside or tired)
+        return through and (outside or tired or self.ripple_high)
 
 
 def ramp_basis(record: JobRecord) -> Basis:
@@ -107,11 +111,17 @@ def ramp_of(situation: Situation) -> Ramp:
         record.latest(SCHOOL, "school"),
     )
     found = _readings(facts, record, line_v, programme, basis)
-    results = [_result(facts, r.answer, stale=r.stale) for r in found if r.answer is not None]
+    results = [
+        shown
+        for r in found
+        if r.answer is not None
+        for shown in _results(facts, r.answer, stale=r.stale)
+    ]
     pairs = ramp_pairs(record, basis)
     supply = facts.supply
     wear, thinking = None, False
-    if supply is not None and waiting(found) is None:
+    ripple_high = _says_capacity(facts, record, results)
+    if supply is not None and waiting(found) is None and not ripple_high:
         known = situation.memory.recall(("wear", supply, pairs), lambda: (fit_wear(supply, pairs),))
         wear, thinking = (known[0], False) if known is not None else (None, True)
     battery = on_batteries(facts)
@@ -141,9 +151,28 @@ def ramp_of(situation: Situation) -> Ramp:
         thinking=thinking,
         draw=lambda: _plot(supply, line_v, pairs),
         cost=_cost(results),
-        alarm=_alarm(facts, record, basis),
     )
-    return Ramp(conclude(step, found), wear)
+    return Ramp(_readable_again(conclude(step, found), found), wear, ripple_high)
+
+
+def _readable_again(step: Step, found: list[Reading]) -> Step:
+    """The last step's volts may be read again: what falls at steady AC shows only so."""
+    taken = [r.ask for r in found if r.fresh is not None and r.ask.key in (HELD, BEHIND_LAMP)]
+    again = [a for a in taken[-1:] if step.ask is None or step.ask.name != a.name]
+    return replace(step, others=tuple(replace(a, called=f"{a.called} again") for a in again))
+
+
+def _says_capacity(facts: ReceiverFacts, record: JobRecord, results: list[Result]) -> bool:
+    """Whether a ripple that was read is too high: then B+ tells nothing of the rectifier."""
+    if any(r.label.startswith(RIPPLE) and r.judgement.verdict.outside for r in results):
+        return True
+    nodes = [a for a in record.with_value("ripple_last") if a.step != RAMP]
+    if facts.supply is None or not nodes:
+        return False
+    point = steady_state(facts.supply, facts.supply.line_v)
+    high = (nodes[-1].values["ripple_first"], nodes[-1].values["ripple_last"])
+    usual = (point.ripple_v[0], point.ripple_v[-1])
+    return any(v > RIPPLE_HIGH * u for v, u in zip(high, usual, strict=True))
 
 
 def _reason(supply: Supply | None) -> str:
@@ -198,13 +227,22 @@ def _held(facts: ReceiverFacts, volts: float, line_v: float) -> Ask:
     return asked_at(ask, line_v=volts)
 
 
-def _fields(label: str, at: Measurand, ac: float | None, b_plus: float | None) -> tuple[Field, ...]:
+def _fields(
+    label: str, at: Measurand, ac: float | None, b_plus: float | None, drawn_a: float | None
+) -> tuple[Field, ...]:
     """What a reading of the ramp is: volts in, B+, and what else was read or seen."""
     return (
         Field("ac", label, AC_VOLTS, nominal=ac, measurand=at, sets="line_v"),
         Field("b_plus", "B+", DC_VOLTS, nominal=b_plus, measurand=B_PLUS),
         Field("ripple", "ripple", AC_VOLTS, required=False, measurand=B_PLUS_RIPPLE),
-        Field("current", "current", CURRENT, required=False, measurand=LINE_CURRENT),
+        Field(
+            "current",
+            "current",
+            CURRENT,
+            required=False,
+            nominal=drawn_a,
+            measurand=LINE_CURRENT,
+        ),
         Field("seen", "seen", options=SEEN, required=False),
     )
 
@@ -217,12 +255,19 @@ def _ask(facts: ReceiverFacts, key: str, ac: float) -> Ask:
     return Ask(
         key,
         f"Go up slowly; about {supply_volts(ac)} V is next. Read line and B+ at any moment.",
-        _fields(label, LINE, ac, nominal or None),
+        _fields(label, LINE, ac, nominal or None, drawn_at(facts, ac)),
         f"{supply_volts(ac)} {significant(max(nominal or 0.0, 0.0), 3)}",
         expected=window,
         expected_text=expected_words(facts, ac),
         recipe=Recipe(Doing.READ, setting(line_v=ac, lamp_w=0.0)),
     )
+
+
+def drawn_at(facts: ReceiverFacts, ac: float) -> float | None:
+    """The line current to expect at ``ac`` volts; None where the sheet does not tell."""
+    if facts.supply is None:
+        return None
+    return expected_line_a(facts.supply, facts.circuit.heaters, ac)
 
 
 def _lamp_ask(facts: ReceiverFacts, record: JobRecord, line_v: float) -> Ask:
@@ -238,8 +283,15 @@ def _lamp_ask(facts: ReceiverFacts, record: JobRecord, line_v: float) -> Ask:
     return Ask(
         BEHIND_LAMP,
         "Full line with the lamp in series: volts at the set, B+, and how the lamp is.",
-        _fields("at the set", SET_INPUT, left, window.nominal if window else None),
+        _fields(
+            "at the set",
+            SET_INPUT,
+            left,
+            window.nominal if window else None,
+            drawn_at(facts, left) if left else None,
+        ),
         f"{left or 0.7 * line_v:.0f} {window.nominal if window and window.nominal else 150.0:.0f}",
+        called="behind the lamp",
         expected=window,
         expected_text=words,
         recipe=Recipe(Doing.READ, setting(line_v=line_v, lamp_w=lamp.power_w if lamp else 0.0)),
@@ -311,7 +363,27 @@ def check_ramp_entry(
         check_possible(facts.supply, RampReading(values["ac"], values["b_plus"]))
 
 
-def _result(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> Result:
+def _results(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> tuple[Result, ...]:
+    """B+, and the ripple where it was read warm: it tells the capacitors."""
+    return _b_plus(facts, answer, stale=stale), *_ripple(facts, answer, stale=stale)
+
+
+def _ripple(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> tuple[Result, ...]:
+    ac, ripple = answer.values["ac"], answer.values.get("ripple")
+    if ripple is None or facts.supply is None:
+        return ()
+    expected = expectation(facts.supply, ac)
+    if expected.phase is not RampPhase.WARM:
+        return ()
+    usual = expected.point.ripple_v[-1]
+    window = Window(0.0, RIPPLE_HIGH * usual, usual)
+    label = f"{RIPPLE} at {significant(ac, 3)} V"
+    limits = ("0 V", engineering(window.high or 0.0, "V", 2))
+    text = engineering(ripple, "V")
+    return (result(answer, label, text, ripple, window, limits, stale=stale),)
+
+
+def _b_plus(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> Result:
     ac, b_plus = answer.values["ac"], answer.values["b_plus"]
     window: Window | None = expectation(facts.supply, ac).window if facts.supply else None
     limits = ("", "")
@@ -325,26 +397,31 @@ def _result(facts: ReceiverFacts, answer: Answer, *, stale: bool) -> Result:
     return result(answer, label, f"{b_plus:.1f} V", b_plus, window, limits, stale=stale)
 
 
-def _reading(answer: Answer) -> RampReading:
-    values = answer.values
-    return RampReading(
-        values["ac"], values["b_plus"], values.get("current"), answer.texts.get("seen", "")
-    )
+def _reading(values: Mapping[str, float]) -> RampReading:
+    return RampReading(values["ac"], values["b_plus"], values.get("current"))
 
 
-def _alarm(facts: ReceiverFacts, record: JobRecord, basis: Basis) -> str:
-    """Reasons to stop in the last reading, if it has any; none of an earlier ramp."""
+def ramp_stops(situation: Situation, values: Mapping[str, float]) -> tuple[str, ...]:
+    """Reasons to switch off in a reading that is being kept; none of an earlier ramp count."""
+    facts, record = situation.facts, situation.record
+    basis = ramp_basis(record)
     taken = [a for a in record.taken_in(RAMP) if not record.stale(a, basis)]
-    if not taken:
-        return ""
-    last = taken[-1]
-    before = _reading(taken[-2]) if len(taken) > 1 else None
-    lowest = expectation(facts.supply, last.values["ac"]).window.low if facts.supply else None
-    amperes = None
-    if facts.supply is not None and "current" in last.values:
-        amperes = expected_line_a(facts.supply, facts.circuit.heaters, last.values["ac"])
-    reasons = stop_reasons(_reading(last), lowest_v=lowest, expected_a=amperes, before=before)
-    return f"Switch off now: {'; '.join(reasons)}." if reasons else ""
+    before = _reading(taken[-1].values) if taken else None
+    supply, ac_v = facts.supply, values["ac"]
+    lowest = expectation(supply, ac_v).window.low if supply else None
+    most_a = most_current_a(facts, ac_v)
+    return stop_reasons(_reading(values), lowest_v=lowest, most_a=most_a, before=before)
+
+
+def most_current_a(facts: ReceiverFacts, ac_v: float) -> float:
+    """The line current of this set above which it is switched off."""
+    return most_line_a(
+        facts.supply,
+        facts.circuit.heaters,
+        ac_v,
+        line_v=facts.nominal_line_v,
+        tubes=len(facts.tubes),
+    )
 
 
 def ramp_pairs(record: JobRecord, basis: Basis) -> tuple[tuple[float, float], ...]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from glowdial.core.journey.room import Leg, ReportPart, Room, Situation, report_row
+from glowdial.core.journey.consequences import Consequence, RaiseAlarm
+from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situation, report_row
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.conversion_step import as_converted, conversion_steps
@@ -13,9 +14,12 @@ from glowdial.core.stages.bring_up.gate_steps import STAGE, before_power
 from glowdial.core.stages.bring_up.ramp_step import (
     RAMP,
     check_ramp_entry,
+    most_current_a,
     moving_words,
     ramp_of,
+    ramp_stops,
 )
+from glowdial.core.stages.bring_up.stop_rules import too_much
 
 TIRED = "Read B+ again in half a year: the rectifier is tired and its emission falls first."
 
@@ -34,6 +38,18 @@ def _under_power(situation: Situation) -> list[Step]:
 def _check(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
     if step.key == RAMP:
         check_ramp_entry(situation.facts, situation.record, ask, values)
+
+
+def _follows(situation: Situation, step: Step, ask: Ask, kept: Entering) -> tuple[Consequence, ...]:
+    """A reading past a stop rule raises the alarm."""
+    stops: tuple[str, ...] = ()
+    if step.key == RAMP:
+        stops = ramp_stops(situation, kept.values)
+    elif "current" in kept.values:
+        facts = situation.facts
+        most_a = most_current_a(facts, facts.nominal_line_v)
+        stops = too_much(kept.values["current"], most_a)
+    return (RaiseAlarm("; ".join(stops)),) if stops else ()
 
 
 def _while_typing(situation: Situation, step: Step, ask: Ask, line: str) -> str:
@@ -72,6 +88,7 @@ ROOM = Room(
     (BEFORE_POWER, UNDER_POWER),
     derive=as_converted,
     check=_check,
+    follows=_follows,
     while_typing=_while_typing,
     report=_report,
 )

@@ -16,6 +16,7 @@ from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
 from glowdial.core.physics.supply.rampup import RampExpectation, expectation
+from glowdial.core.physics.supply.steady import steady_state
 
 CURRENT_EXCESS = 1.5
 STEADY_SHARE = 0.02
@@ -24,42 +25,61 @@ IMPOSSIBLE_SHARE = 1.15
 BACKWARDS_SHARE = 0.05
 NOT_READ = Judgement(Verdict.NOT_KNOWN, "", 0.0)
 SEEN = ("nothing", "hum", "smell", "capacitor warm", "smoke", "lamp bright")
-SHOUTED = {
-    "smell": "a smell",
-    "capacitor warm": "a capacitor is warm",
-    "smoke": "smoke",
-    "lamp bright": "the lamp is bright: too much is drawn",
-}
+# what is drawn at most where the sheet gives no heaters: DC power by this efficiency, and the
+# heaters that so many tubes may have; with no supply either, what a set's own label may say
+LEAST_EFFICIENCY, HEATER_NORM_W, SET_NORM_W = 0.5, 8.0, 250.0
 
 
 @dataclass(frozen=True, slots=True)
 class RampReading:
-    """One reading of a ramp: volts of the line and of B+, current where it was read, what was
-    seen."""
+    """One reading of a ramp: volts of the line and of B+, current where it was read."""
 
     ac_v: float
     b_plus_v: float
     line_a: float | None = None
-    seen: str = ""
+
+
+def most_line_a(
+    supply: Supply | None, heaters: Heaters, ac_v: float, *, line_v: float, tubes: int
+) -> float:
+    """The line current above which everything is switched off, A RMS.
+
+    Half above what this set should draw at ``ac_v``; without the heaters' figures half above what
+    its supply draws and as many tubes may heat with; without a supply, half above 250 W.
+    """
+    if supply is None:
+        return CURRENT_EXCESS * SET_NORM_W / line_v
+    expected = expected_line_a(supply, heaters, ac_v)
+    if expected is not None:
+        return CURRENT_EXCESS * expected
+    point = steady_state(supply, supply.line_v)
+    most_w = point.node_v[0] * point.load_a / LEAST_EFFICIENCY + HEATER_NORM_W * max(tubes, 1)
+    return CURRENT_EXCESS * most_w / supply.line_v
+
+
+def too_much(line_a: float, most_a: float) -> tuple[str, ...]:
+    """The reason to switch off in a line current, if it is one."""
+    if line_a <= most_a:
+        return ()
+    times = CURRENT_EXCESS * line_a / most_a
+    return (f"{times:.1f} times the current that it should draw",)
 
 
 def stop_reasons(
     reading: RampReading,
     *,
     lowest_v: float | None,
-    expected_a: float | None,
+    most_a: float | None,
     before: RampReading | None,
 ) -> tuple[str, ...]:
     """Reasons to switch off now, in words; none is the good answer.
 
-    ``lowest_v`` is the low end of the window at this AC, ``before`` the reading taken before it.
+    ``lowest_v`` is the low end of the window at this AC, ``most_a`` the current above which it is
+    switched off, ``before`` the reading taken before it.
     """
     reasons: list[str] = []
-    if reading.seen in SHOUTED:
-        reasons.append(SHOUTED[reading.seen])
-    if expected_a and reading.line_a is not None and reading.line_a > CURRENT_EXCESS * expected_a:
-        times = reading.line_a / expected_a
-        reasons.append(f"{times:.1f} times the current that it should draw")
+    if reading.line_a is not None and most_a is not None:
+        reasons += too_much(reading.line_a, most_a)
     if before is not None and lowest_v is not None:
         steady = abs(reading.ac_v - before.ac_v) <= STEADY_SHARE * before.ac_v
         falling = reading.b_plus_v < before.b_plus_v * (1.0 - FALL_SHARE)
@@ -141,5 +161,6 @@ def look_at(
         return RampLook(found, amperes, left_v, NOT_READ)
     reading = RampReading(ac_v, b_plus_v, line_a)
     check_possible(supply, reading)
-    stop = stop_reasons(reading, lowest_v=found.window.low, expected_a=amperes, before=None)
+    most_a = most_line_a(supply, heaters, ac_v, line_v=supply.line_v, tubes=0)
+    stop = stop_reasons(reading, lowest_v=found.window.low, most_a=most_a, before=None)
     return RampLook(found, amperes, left_v, judge(b_plus_v, found.window), stop)

@@ -7,7 +7,7 @@ from glowdial.core.journey.readings import confirmed
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Step
 from glowdial.core.physics.ohmmeter import OhmRange
-from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.cold.filament_ranges import RangeRisk, RangeVerdict, safest_range
 from glowdial.core.stages.cold.steps import STAGE
 
@@ -41,7 +41,7 @@ def filament_steps(situation: Situation) -> list[Step]:
         "First contact finds a cold filament, a fifth of its hot resistance; then it settles where "
         "the range's load line meets its own curve.",
         advice=tuple(lines),
-        dangers=dangers_for(facts, Activity.OHMMETER_ON_FILAMENTS),
+        does=(Activity.OHMMETER_ON_FILAMENTS,),
         notes=()
         if equipment.meter is not None
         else ("No meter is registered: an ordinary old and a digital one are taken.",),

@@ -30,7 +30,7 @@ from glowdial.core.model.measurands import (
     resonance_of,
 )
 from glowdial.core.physics.copper import copper_ohm
-from glowdial.core.safety.cautions import Activity, Trait, dangers_for, traits_of
+from glowdial.core.safety.cautions import Activity, Trait, traits_of
 from glowdial.core.stages.cold.windings import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, winding
 
 STAGE = "cold checks"
@@ -43,7 +43,8 @@ TUBE_WORDS = {
     "shorted": "replace it before power: it takes its resistors with it",
     "air or gas": "replace it: its grid draws current and pulls the stage up",
 }
-STOPS_POWER = ("bad", "shorted", "air or gas")
+SHORTED = "shorted"
+STOPS_POWER = ("bad", SHORTED, "air or gas")
 PATH, WINDINGS, TUBES, B_PLUS = "cold.path", "cold.windings", "cold.tubes", "cold.b-plus"
 CAN_TOLERANCE = 0.05
 NORM_BRIDGE_F = 0.5e-12
@@ -99,7 +100,13 @@ def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         advice=tuple(lines),
         notes=tuple(f"{t.position}: {state}" for t, state in found if state != "untested"),
         cost=f"{', '.join(bad)} may harm other parts" if bad else "",
-        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+        does=(Activity.COLD_CHECKS, Activity.RESEATING),
+        holds_power=tuple(
+            f"{t.position} is shorted and in place: take it out or exchange it, then say so under "
+            "the tubes."
+            for t, state in found
+            if state == SHORTED
+        ),
     )
     settled = conclude(step, (tested,))
     if bad and settled.status is Status.DONE:
@@ -139,7 +146,7 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         "Copper changes by 0.4 % a degree, and leads count below 10 ohm. An open winding shows; a "
         "few shorted turns hardly do: ring it if in doubt.",
         controls=("power off, capacitors discharged", "tubes in, nothing else clipped on"),
-        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+        does=(Activity.COLD_CHECKS,),
     )
     known = room.answer.values if room.answer else {"temperature": 20.0, "leads": 0.0}
     temperature_c, leads_ohm = known["temperature"], known["leads"]
@@ -272,12 +279,13 @@ def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
             Lead("ohmmeter -", "clip", common),
         ),
         controls=("meter's positive lead on B+: an electrolytic leaks the other way round",),
-        dangers=dangers_for(facts, Activity.COLD_CHECKS),
+        does=(Activity.COLD_CHECKS,),
         advice=("Find out why it is low before power: filter capacitor, bypass, or wiring.",)
         if low
         else (),
         cost="the rectifier and the transformer are at risk" if low else "",
         before_power=True,
+        closed_until=("supply",),
     )
     return conclude(step, (found,), retake=ask)
 
@@ -303,6 +311,8 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
         "In a dead set it shows that the windings are whole and that the cans still resonate near "
         "the IF, before anything is risked.",
     )
+    if wanted.answer is not None and wanted.answer.texts["wanted"] != "not needed":
+        step = replace(step, does=(Activity.COLD_CHECKS, Activity.SIGNAL_IN))
     if wanted.answer is None or wanted.answer.texts["wanted"] == "not needed":
         return conclude(step, (wanted,))
     bridge = Ask(

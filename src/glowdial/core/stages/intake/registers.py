@@ -136,9 +136,9 @@ FORMS = (PHOTO_FORM, QUESTION_FORM, MODIFICATION_FORM, PARKED_FORM, STRIP_DOWN_F
 
 
 def untraced_modifications(record: JobRecord) -> tuple[Entered, ...]:
-    """Found modifications that nobody has decided on: traced before power."""
+    """Found modifications that are not decided, or left to the owner: traced before power."""
     return tuple(
         line
         for line in record.register(MODIFICATIONS)
-        if line.texts["whose"] == "found" and line.texts["decision"] == UNDECIDED
+        if line.texts["whose"] == "found" and line.texts["decision"] in (UNDECIDED, ASK_OWNER)
     )

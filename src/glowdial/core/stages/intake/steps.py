@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import ReportPart, Situation
-from glowdial.core.journey.steps import Ask, Field, Step, confirm
+from glowdial.core.journey.steps import Ask, Field, Result, Step, confirm, result
 from glowdial.core.language.quantities import AC_VOLTS, significant
+from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import LABEL_V
-from glowdial.core.safety.cautions import Activity, Trait, dangers_for
+from glowdial.core.safety.cautions import Activity, Trait
 from glowdial.core.stages.intake.function_matrix import MATRIX, matrix_of, summary
 from glowdial.core.stages.intake.registers import (
     MODIFICATION_FORM,
@@ -28,6 +29,7 @@ STAGE = "intake"
 STORY = "intake.story"
 VISITS_PANEL = "visits"
 LABEL = "intake.label"
+LOOK = "intake.look"
 WORKING_OPTIONS = ("works", "partly", "fails")
 BLOCKS = ("not said", "supply", "audio", "detector", "IF", "mixer", "oscillator", "aerial")
 CHASSIS_SEEN = {
@@ -60,9 +62,15 @@ def as_seen(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
         traits |= set(CHASSIS_SEEN[answer.texts["chassis"]])
         if answer.texts["luminous"] == "yes":
             traits.add(Trait.LUMINOUS)
-    if untraced_modifications(record):
+    if untraced_modifications(record) or strange_wires(record) is not None:
         traits.add(Trait.MODIFIED)
     return replace(facts, traits=tuple(sorted(str(t) for t in traits)))
+
+
+def strange_wires(record: JobRecord) -> Answer | None:
+    """The look that found wires that do not belong, if it is the last word on them."""
+    looked = record.latest(LOOK, "look")
+    return looked if looked is not None and looked.texts["wires"] == "found" else None
 
 
 def intake_steps(situation: Situation) -> list[Step]:
@@ -141,10 +149,33 @@ def _label(facts: ReceiverFacts, record: JobRecord) -> Step:
         "See what it runs from",
         "That decides which cautions are shown from here on. What is seen adds to what the sheet "
         "says; it never takes a caution away.",
+        results=_label_results(facts, read),
         notes=_texts(read),
         advice=_label_advice(facts, record),
+        before_power=True,
+        reopens_gate=tuple(a for a in (read.answer,) if a is not None),
+        cost="the set is for other volts than the sheet" if _wrong_volts(facts, read) else "",
     )
-    return conclude(step, (read,))
+    return conclude(step, (read,), retake=ask)
+
+
+def _wrong_volts(facts: ReceiverFacts, read: Reading) -> bool:
+    volts = read.answer.values.get("label_v") if read.answer else None
+    if not volts or not facts.line_v:
+        return False
+    return abs(volts / facts.line_v - 1.0) > LABEL_TOLERANCE
+
+
+def _label_results(facts: ReceiverFacts, read: Reading) -> tuple[Result, ...]:
+    """The label's volts against the sheet's, where both are known and differ."""
+    if read.answer is None or not _wrong_volts(facts, read):
+        return ()
+    line_v = facts.line_v or 0.0
+    window = Window(line_v * (1.0 - LABEL_TOLERANCE), line_v * (1.0 + LABEL_TOLERANCE), line_v)
+    volts = read.answer.values["label_v"]
+    limits = (f"{significant(window.low or 0.0, 3)} V", f"{significant(window.high or 0.0, 3)} V")
+    text = f"{significant(volts, 3)} V"
+    return (result(read.answer, "volts on the label", text, volts, window, limits),)
 
 
 def _label_advice(facts: ReceiverFacts, record: JobRecord) -> tuple[str, ...]:
@@ -162,7 +193,8 @@ def _label_advice(facts: ReceiverFacts, record: JobRecord) -> tuple[str, ...]:
     if volts and facts.line_v and abs(volts / facts.line_v - 1.0) > LABEL_TOLERANCE:
         lines.append(
             f"The label says {significant(volts, 3)} V and the sheet {facts.line_v:.0f} V: find "
-            "the voltage selector, and set it before power."
+            "the voltage selector and set it, then enter the volts that it stands for; or close "
+            "this with the reason."
         )
     return tuple(lines)
 
@@ -187,11 +219,12 @@ def _look(record: JobRecord) -> Step:
         tuple(Field(key, words, options=("clear", "found")) for key, words in LOOK_FIRST),
         " ".join("c" for _ in LOOK_FIRST),
     )
-    looked = reading(record, "intake.look", ask)
+    looked = reading(record, LOOK, ask)
     answer = looked.answer
     found = [w for k, w in LOOK_FIRST if answer and answer.texts[k] == "found"]
+    wires = strange_wires(record)
     step = Step(
-        "intake.look",
+        LOOK,
         STAGE,
         "Look before measuring",
         "It costs a minute and leads the list of suspects. Reseat boards and tubes, power off.",
@@ -200,6 +233,8 @@ def _look(record: JobRecord) -> Step:
         else (),
         notes=() if found or answer is None else ("Nothing odd to be seen.",),
         panels=(PARKED,),
+        does=(Activity.OPENING, Activity.RESEATING),
+        reopens_gate=(wires,) if wires is not None else (),
     )
     return conclude(step, (looked,))
 
@@ -218,7 +253,7 @@ def _controls(facts: ReceiverFacts, record: JobRecord) -> Step:
         STAGE,
         "Try every control by hand",
         "A control that sticks or slips now would be blamed on an adjuster later.",
-        dangers=dangers_for(facts, Activity.OPENING),
+        does=(Activity.OPENING,),
         notes=_texts(moved),
     )
     return conclude(step, (moved,))
@@ -259,6 +294,7 @@ def _history(record: JobRecord) -> Step:
         "improvements allowed, as the owner likes it.",
         panels=(MODIFICATIONS, QUESTIONS),
         advice=tuple(lines),
+        reopens_gate=untraced,
     )
     prompt = "What was found is listed, with what is to be done about it."
     return confirmed(step, record, "ready", prompt)
@@ -280,7 +316,7 @@ def _strip_down(facts: ReceiverFacts, record: JobRecord) -> Step:
         "Strip down and clean, as far as it must be",
         "Values and positions of adjusters and the dress of leads are noted before anything moves.",
         panels=(STRIP_DOWN,),
-        dangers=dangers_for(facts, Activity.CLEANING) if wanted else (),
+        does=(Activity.CLEANING,) if wanted else (),
         advice=CLEANING if wanted else (),
         notes=tuple(f"Still off: {e.texts['what']}." for e in off),
     )

@@ -22,7 +22,7 @@ from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Status
 from glowdial.core.language.quantities import AVC_VOLTS, LEVEL, engineering, khz
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import AVC, GENERATOR_LEVEL
-from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.intermediate.gain import (
     STOP_BELOW_DB,
     another_pass,
@@ -85,7 +85,10 @@ def _set_up(facts: ReceiverFacts, record: JobRecord) -> Step:
             "volume right down, the AVC meter is the indicator",
             "dial where no station comes in",
         ),
-        dangers=dangers_for(facts, Activity.ALIGNING, Activity.SIGNAL_IN),
+        does=(
+            Activity.ALIGNING,
+            Activity.SIGNAL_IN,
+        ),
         powered=True,
         makes=(CLIP,),
         switches_off=(VOLUME,),

@@ -16,7 +16,7 @@ from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.registers import RegisterForm
-from glowdial.core.journey.room import Situation
+from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Field, Lead, Step, result, settle
 from glowdial.core.language.errors import NotFound
 from glowdial.core.language.quantities import (
@@ -33,7 +33,7 @@ from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, Kind, of_part
 from glowdial.core.model.parts import Part, PartKind, PartUse
-from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.parts.marking import marking_of
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
 from glowdial.core.stages.parts.order import Batch, School, batches
@@ -48,7 +48,10 @@ RENEWED_DECISIONS = (FIT, RESTUFF)
 TEST_TOLERANCE = 0.05
 LEAST_FILTER_F = 0.5e-6
 FULL_LINE_SHARE = 0.95
-DECISION = "decision"
+DECISION, CLASS, REASON = "decision", "class", "reason"
+# what bridges the mains stays only with its class, and with a reason
+SAFETY_USES = (PartUse.MAINS, PartUse.CHASSIS)
+CLASSES = ("X1", "X2", "Y1", "Y2", "none")
 BATCH = "parts."
 
 
@@ -62,6 +65,15 @@ class PartState:
     measured: float | None
     leakage_a: float | None
     fitted: str
+    safety: str = ""
+    reason: str = ""
+
+    @property
+    def unrated(self) -> bool:
+        """Whether it bridges the mains and is still the one of old, without reason and class."""
+        if self.part.use not in SAFETY_USES or self.decision in RENEWED_DECISIONS:
+            return False
+        return not (self.decision == KEEP and self.reason and self.safety)
 
     @property
     def settled(self) -> bool:
@@ -124,6 +136,8 @@ def _state(part: Part, batch: str, answer: Answer | None) -> PartState:
         answer.values.get("measured"),
         answer.values.get("leakage"),
         answer.texts.get("fitted", ""),
+        answer.texts.get(CLASS, ""),
+        answer.texts.get(REASON, ""),
     )
 
 
@@ -219,7 +233,8 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         asks_in_panel=True,
         advice=tuple(_findings(states)),
         notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
-        dangers=dangers_for(facts, Activity.REPLACING),
+        does=(Activity.REPLACING, Activity.RESTUFFING),
+        holds_power=tuple(w for w in map(_held, states) if w),
         begun=bool(waiting) and len(waiting) < len(states),
         cost=f"{', '.join(s.part.ref for s in waiting)} stay as they are" if waiting else "",
         leave=bool(waiting) and not undecided,
@@ -254,12 +269,29 @@ def _part_ask(part: Part) -> Ask:
     if not part.is_resistor:
         leakage = of_part(part.ref, Kind.LEAKAGE)
         fields.append(Field("leakage", "leakage", CURRENT, required=False, measurand=leakage))
+    if part.use in SAFETY_USES:
+        fields.append(Field(CLASS, "safety class, if it is kept", options=CLASSES, required=False))
+        fields.append(Field(REASON, "reason, if it is kept", required=False))
     return Ask(
         part.ref,
         f"{part.ref}, {part.name}, {part.value_text}{rating}, {part.kind.value}: fit, restuff, "
         "order or keep; then what it measures, if it was measured.",
         tuple(fields),
         "f" if not part.is_resistor else f"k {engineering(part.value, 'ohm').removesuffix(' ohm')}",
+    )
+
+
+def _held(state: PartState) -> str:
+    """Why no power may be on while a part that bridges the mains is as it is; "" where it may."""
+    if not state.unrated:
+        return ""
+    ref = state.part.ref
+    return (
+        f"{ref}, {state.part.use.value}, is not decided: fit a safety-rated one, or keep it with "
+        "its class and the reason."
+        if state.decision != KEEP
+        else f"{ref}, {state.part.use.value}, is kept without reason and class: say both, or fit a "
+        "safety-rated one."
     )
 
 
@@ -379,9 +411,10 @@ def part_called(facts: ReceiverFacts, record: JobRecord, ref: str) -> Part:
 
 
 def part_follows(
-    situation: Situation, step: Step, ask: Ask, texts: Mapping[str, str]
+    situation: Situation, step: Step, ask: Ask, kept: Entering
 ) -> tuple[Consequence, ...]:
     """A part that went in comes out of stock, and spoils the readings that rest on it."""
+    texts = kept.texts
     if not is_part_question(step, ask) or texts[DECISION] not in RENEWED_DECISIONS:
         return ()
     part = part_called(situation.facts, situation.record, ask.key)

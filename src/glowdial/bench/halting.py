@@ -1,0 +1,49 @@
+"""A bench that lets go at its next move once it was told to halt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from glowdial.bench.port import Bench
+from glowdial.core.bench.settings import SettingsChange
+from glowdial.core.language.errors import Conflict
+from glowdial.core.model.measurands import Measurand
+
+
+@dataclass(slots=True)
+class HaltingBench:
+    """Every use asks first whether it was halted; raises Conflict once it was."""
+
+    bench: Bench
+    halted: Callable[[], bool]
+
+    @property
+    def generator_limits_v(self) -> tuple[float, float]:
+        """Least and greatest level of the generator, V EMF."""
+        return self.bench.generator_limits_v
+
+    def _go(self) -> Bench:
+        if self.halted():
+            raise Conflict("Stopped: an alarm was raised while the bench was driven.")
+        return self.bench
+
+    def apply(self, change: SettingsChange) -> None:
+        """Set what the change names."""
+        self._go().apply(change)
+
+    def read(self, what: Measurand) -> float:
+        """One settled reading."""
+        return self._go().read(what)
+
+    def wired(self, places: frozenset[str]) -> None:
+        """The leads lie at these places."""
+        self._go().wired(places)
+
+    def turn(self, adjuster: str, turns: float) -> None:
+        """Turn an adjuster."""
+        self._go().turn(adjuster, turns)
+
+    def wait(self, seconds: float) -> None:
+        """Let time pass."""
+        self._go().wait(seconds)

@@ -1,0 +1,86 @@
+"""Alarms of a job: raised, switched off, settled with cause and remedy.
+
+Raising one overtakes everything: it is taken whatever version the page had read.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from glowdial.core.journey.record import AlarmEvent
+from glowdial.core.language.errors import BadInput, Conflict
+from glowdial.core.safety.signs import SEEN_AS, Sign
+from glowdial.sim.state import BenchState
+from glowdial.store.records import get_bench
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob, Stamp, write
+
+LONGEST = 2000
+
+
+def raise_alarm(opened: OpenedJob, step: str, words: str, what: str = "") -> None:
+    """Raise an alarm within a write; the simulated set loses its power at once."""
+    opened.scribe.alarm(AlarmEvent.RAISED, step, what=what, text=words)
+    opened.alarmed = True
+    bench = get_bench(opened.session, opened.job.id)
+    if bench is not None:
+        state = BenchState.from_document(bench.state)
+        bench.state = state.switched_off().as_document()
+
+
+def something_is_wrong(
+    workshop: Workshop, job_id: int, stamp: Stamp, *, step: str, sign: str, words: str
+) -> dict[str, Any]:
+    """Raise an alarm from any step: what was seen, smelt or heard. Raises BadInput for no sign."""
+    known = {s.value: s for s in Sign}
+    if sign not in known:
+        raise BadInput("what is wrong", sign, f"must be one of {', '.join(known)}", "smoke")
+    text = words.strip()[:LONGEST]
+    said = SEEN_AS[known[sign]] + (f": {text}" if text else "")
+
+    def act(opened: OpenedJob) -> dict[str, Any]:
+        raise_alarm(opened, step, said, sign)
+        return {}
+
+    return write(workshop, job_id, stamp, ("alarm", step, sign, text), act, overtakes=True)
+
+
+def switched_off(workshop: Workshop, job_id: int, stamp: Stamp) -> dict[str, Any]:
+    """A person says that everything is switched off; raises Conflict where no alarm stands."""
+
+    def act(opened: OpenedJob) -> dict[str, Any]:
+        if opened.record.alarm is None:
+            raise Conflict("No alarm stands in this job.")
+        opened.scribe.alarm(AlarmEvent.SWITCHED_OFF, "")
+        return {}
+
+    return write(workshop, job_id, stamp, ("switched off",), act, overtakes=True)
+
+
+def settle_alarm(
+    workshop: Workshop, job_id: int, stamp: Stamp, *, cause: str, done: str
+) -> dict[str, Any]:
+    """End an alarm with its cause and what was done; raises Conflict before "switched off" was
+    said, BadInput where one of them is missing."""
+
+    def act(opened: OpenedJob) -> dict[str, Any]:
+        alarm = opened.record.alarm
+        if alarm is None:
+            raise Conflict("No alarm stands in this job.")
+        if not alarm.switched_off:
+            raise Conflict("Say first that it is switched off.")
+        text = _said("cause", cause, "C12 shorted")
+        remedy = _said("what was done", done, "C12 renewed, R7 checked")
+        opened.scribe.alarm(AlarmEvent.SETTLED, "", text=text, done=remedy)
+        return {}
+
+    return write(workshop, job_id, stamp, ("settled", cause, done), act)
+
+
+def _said(field: str, text: str, example: str) -> str:
+    cleaned = text.strip()
+    if not cleaned:
+        raise BadInput(field, text, "is empty; power comes back only with it", example)
+    if len(cleaned) > LONGEST:
+        raise BadInput(field, f"{cleaned[:30]}...", f"is over {LONGEST} characters", example)
+    return cleaned
