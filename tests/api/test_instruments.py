@@ -247,11 +247,11 @@ def test_a_trace_comes_over_the_network(
     parts["hands"].respond('PROB avc;CLIP ON;INJ "mixer grid"')
     parts["supply"].respond("VOLT 230;OUTP ON")
     parts["generator"].respond("VOLT 300 uV;OUTP ON;SWE:TIME 0.05;SWE:STAT ON")
-    trace = caller.http.get("/api/instruments/1/trace", params={"seconds": 0.05}).json()
+    trace = caller.http.post("/api/instruments/1/trace", json={"seconds": 0.05}).json()
     assert len(trace["volts"]) == 501 and min(trace["volts"]) < -0.3
-    long = caller.http.get("/api/instruments/1/trace", params={"seconds": 1e4})
-    assert long.status_code == 422 and "100 s" in long.json()["detail"]
-    meter = caller.http.get("/api/instruments/2/trace")
+    long = caller.http.post("/api/instruments/1/trace", json={"seconds": 1e4})
+    assert long.status_code == 422 and "100" in long.json()["detail"]
+    meter = caller.http.post("/api/instruments/2/trace", json={})
     assert meter.status_code == 409 and "no oscilloscope" in meter.json()["detail"]
 
 

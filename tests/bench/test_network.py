@@ -139,7 +139,7 @@ class Odd:
         (b"231.4 mV\n", "a number in mV, where a bare one"),
         (b"1.2E-1 A\n", "a number in A"),
         (b"\xff\xfe\x00\n", "garbage|no number"),
-        (b"NAN\n", "overloaded"),
+        (b"NAN\n", "no number"),
         (b"9.9E37\n", "overloaded"),
         (b"\n", "no number"),
     ],

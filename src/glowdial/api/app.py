@@ -29,6 +29,7 @@ from glowdial.api.host_check import HostCheck
 from glowdial.api.stages import handover, intake, stock
 from glowdial.api.stages import parts as job_parts
 from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.instruments import stop_when_halted
 
 
 class Health(BaseModel):
@@ -60,6 +61,8 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         openapi_url="/api/openapi.json",
     )
     app.state.workshop = workshop
+    if workshop is not None:
+        stop_when_halted(workshop)
     problems.install(app)
     for room in (jobs, entries, traces, registers, bench, instruments, sets, sheets, options):
         app.include_router(room.router)

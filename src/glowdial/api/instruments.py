@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Query
+from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from glowdial.api.base.wiring import Body, KeyDep, Opened, ShortText, WorkshopDep
@@ -17,7 +17,12 @@ InstrumentId = Annotated[int, Path(ge=1, le=2**53)]
 class RegisterRequest(Body):
     name: ShortText = Field(examples=["shelf generator"])
     kind: ShortText = Field(examples=["generator"])
-    host: str = Field(default="", max_length=120, examples=["127.0.0.1"])
+    host: str = Field(
+        default="",
+        max_length=120,
+        description="a host, or a VISA resource: TCPIP INSTR or SOCKET, ASRL, USB",
+        examples=["127.0.0.1", "ASRL/dev/ttyUSB0::INSTR"],
+    )
     port: int = Field(default=0, examples=[5025])
     profile: str = Field(default="", max_length=20_000, description="empty: the shipped one")
     limits: dict[str, ShortText] = Field(
@@ -37,6 +42,10 @@ class InstrumentShape(BaseModel):
     port: int
     own_profile: bool
     limits: str
+
+
+class TraceWanted(Body):
+    seconds: float = Field(default=0.05, gt=0, le=100, examples=[0.05])
 
 
 class TraceShape(BaseModel):
@@ -89,13 +98,11 @@ def try_instrument(workshop: WorkshopDep, instrument_id: InstrumentId) -> Identi
     return Identity(identity=instruments.try_out(workshop, instrument_id))
 
 
-@router.get("/{instrument_id}/trace", operation_id="getTrace")
-def get_trace(
-    workshop: WorkshopDep, instrument_id: InstrumentId, seconds: Annotated[float, Query()] = 0.05
-) -> TraceShape:
-    """What an oscilloscope on the network shows now."""
-    volts = instruments.read_trace(workshop, instrument_id, seconds)
-    return TraceShape(seconds=seconds, volts=list(volts))
+@router.post("/{instrument_id}/trace", operation_id="takeTrace")
+def take_trace(workshop: WorkshopDep, instrument_id: InstrumentId, body: TraceWanted) -> TraceShape:
+    """What an oscilloscope on the network shows now; its time base is set for it."""
+    volts = instruments.read_trace(workshop, instrument_id, body.seconds)
+    return TraceShape(seconds=body.seconds, volts=list(volts))
 
 
 @router.delete("/{instrument_id}", operation_id="removeInstrument", status_code=204)

@@ -8,6 +8,7 @@ from collections.abc import AsyncIterator
 from dataclasses import asdict
 
 from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
 
 from glowdial.core.bench.watch import GuardLimits
 from glowdial.core.language.errors import GlowDialError
@@ -28,7 +29,7 @@ async def live(
     values = live_values(workshop, job_id, guard)
     while not await request.is_disconnected():
         try:
-            value = await asyncio.to_thread(next, values)
+            value = await run_in_threadpool(next, values)
         except GlowDialError as error:
             yield _event("trouble", {"detail": str(error)})
             return
@@ -39,7 +40,7 @@ async def live(
 async def until_known(workshop: Workshop, request: Request, job_id: int) -> AsyncIterator[str]:
     """One event when nothing of a job is being worked out any more."""
     while not await request.is_disconnected():
-        if await asyncio.to_thread(known_within, workshop, job_id, LOOK_AFTER_S):
+        if await run_in_threadpool(known_within, workshop, job_id, LOOK_AFTER_S):
             yield _event("known", {"job_id": job_id})
             return
 

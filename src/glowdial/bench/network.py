@@ -29,16 +29,17 @@ class NetworkGenerator:
 
     def set_level(self, emf_v: float) -> None:
         """Set its level; switched off at 0, on again above."""
+        since = self._line.stops
         if emf_v > 0.0:
-            self._line.tell("level", emf_v)
+            self._line.tell("level", emf_v, since=since)
         if (emf_v > 0.0) != self._on:
-            self._line.tell("output_on" if emf_v > 0.0 else "output_off")
+            self._line.tell("output_on" if emf_v > 0.0 else "output_off", since=since)
             self._on = emf_v > 0.0
 
     def switch_off(self) -> None:
-        """Output off, whatever it was."""
-        self._line.tell("output_off")
-        self._on = False
+        """Output off, whatever it was, and whatever the line is busy with."""
+        self._line.stop("output_off")
+        self._on = None
 
     def set_tone(self, *, on: bool) -> None:
         """Modulation on or off."""
@@ -72,11 +73,16 @@ class NetworkLineSupply:
 
     def set_line(self, line_v: float) -> None:
         """Set the line volts; off at 0."""
+        since = self._line.stops
         if line_v <= 0.0:
             self._line.tell("output_off")
-        self._line.tell("line", line_v)
+        self._line.tell("line", line_v, since=since)
         if line_v > 0.0:
-            self._line.tell("output_on")
+            self._line.tell("output_on", since=since)
+
+    def switch_off(self) -> None:
+        """Output off, whatever it was, and whatever the line is busy with."""
+        self._line.stop("output_off")
 
     def line_amperes(self) -> float:
         """What is drawn from it, RMS; raises NotFound when its profile has no words for that."""

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from glowdial.bench.network import (
     NetworkGenerator,
@@ -22,7 +21,7 @@ GENERATOR_LIMITS_V = (1e-6, 0.1)
 class NetworkBench:
     """The instruments that are there; the leads lie where the step says, a person saw to that.
 
-    The lock is held for one setting or reading at a time, so that a stop can come in between.
+    Each line has a turn of its own, for one setting or reading at a time; a stop overtakes it.
     """
 
     generator: NetworkGenerator | None = None
@@ -31,14 +30,9 @@ class NetworkBench:
     guard_meter: NetworkMultimeter | None = None
     oscilloscope: NetworkOscilloscope | None = None
     generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
-    lock: threading.RLock = field(default_factory=threading.RLock)
 
     def apply(self, change: SettingsChange) -> None:
         """Set generator and line; what hands do is taken as done."""
-        with self.lock:
-            self._apply(change)
-
-    def _apply(self, change: SettingsChange) -> None:
         line_v, tone_on = change.get("line_v"), change.get("tone_on")
         frequency_hz, level_v = change.get("generator_hz"), change.get("generator_emf_v")
         if line_v is not None and self.supply is not None:
@@ -68,19 +62,17 @@ class NetworkBench:
 
         Raises Conflict for a quantity that no instrument here measures.
         """
-        with self.lock:
-            return self._read(what)
+        return self._read(what)
 
     def guard(self, what: Measurand) -> float:
         """The guard reading: B+ by the second multimeter, line current by the supply.
 
         Raises Conflict when there is none to take it.
         """
-        with self.lock:
-            if what == LINE_CURRENT and self.supply is not None:
-                return self.supply.line_amperes()
-            if what == B_PLUS and self.guard_meter is not None:
-                return self.guard_meter.dc_volts()
+        if what == LINE_CURRENT and self.supply is not None:
+            return self.supply.line_amperes()
+        if what == B_PLUS and self.guard_meter is not None:
+            return self.guard_meter.dc_volts()
         raise Conflict(
             "The guard reading wants an instrument of its own: a second multimeter on B+, or a "
             "line supply that tells its current."

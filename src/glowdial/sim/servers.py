@@ -6,7 +6,7 @@ import socketserver
 import threading
 from collections.abc import Mapping
 
-from glowdial.sim.scpi import ScpiInstrument
+from glowdial.sim.scpi import OVERRUN, Client, ScpiInstrument
 
 LONGEST_LINE = 4096
 FIRST_PORT = 5025
@@ -19,8 +19,15 @@ class _Line(socketserver.StreamRequestHandler):
 
     def handle(self) -> None:
         assert isinstance(self.server, InstrumentServer)
+        client = Client()
         while raw := self.rfile.readline(LONGEST_LINE):
-            answer = self.server.respond(raw.decode("ascii", "replace").strip())
+            if not raw.endswith(b"\n") and len(raw) >= LONGEST_LINE:
+                # nothing of a line that is too long is carried out, least of all its tail
+                while raw and not raw.endswith(b"\n"):
+                    raw = self.rfile.readline(LONGEST_LINE)
+                self.server.refuse(client)
+                continue
+            answer = self.server.respond(raw.decode("ascii", "replace").strip(), client)
             if answer is not None:
                 self.wfile.write(f"{answer}\n".encode())
 
@@ -41,10 +48,15 @@ class InstrumentServer(socketserver.ThreadingTCPServer):
         """The port that it listens on."""
         return int(self.server_address[1])
 
-    def respond(self, line: str) -> str | None:
-        """What the instrument says to a line."""
+    def respond(self, line: str, client: Client | None = None) -> str | None:
+        """What the instrument says to a client's line."""
         with self._turn:
-            return self._instrument.respond(line)
+            return self._instrument.respond(line, client)
+
+    def refuse(self, client: Client) -> None:
+        """A client's line was too long."""
+        with self._turn:
+            self._instrument.refuse(OVERRUN, client)
 
 
 def serve(

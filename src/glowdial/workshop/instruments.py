@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import queue
+import threading
+import time
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from functools import partial
 from typing import Any
 
 from sqlalchemy import select
@@ -28,6 +30,7 @@ from glowdial.core.bench.equipment import (
     meter_words,
 )
 from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, NotFound
+from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench
 from glowdial.store.tables import InstrumentRow
 from glowdial.workshop.base.equipment import equipment_of
@@ -35,6 +38,8 @@ from glowdial.workshop.base.workshop import Workshop, once
 
 LEAST_TRACE_S, LONGEST_TRACE_S = 1e-4, 100.0
 KINDS = tuple(CALLS)
+OUTPUTS = ("line supply", "generator")
+STOPPED_WITHIN_S = 1.8
 SHIPPED = {kind: kind.replace(" ", "-") for kind in CALLS}
 
 
@@ -124,8 +129,7 @@ def try_out(workshop: Workshop, instrument_id: int) -> str:
         row = _get(session, instrument_id)
     if not row.host:
         raise Conflict(f"The {row.name} is worked by hand: it has no address to ask.")
-    with workshop.lines.turn:
-        return line_to(workshop, row).identity()
+    return line_to(workshop, row).identity()
 
 
 def _get(session: Session, instrument_id: int) -> InstrumentRow:
@@ -150,35 +154,75 @@ def read_trace(workshop: Workshop, instrument_id: int, seconds: float) -> tuple[
         raise Conflict(f"The {row.name} is no oscilloscope on the network: it shows no trace.")
     if not LEAST_TRACE_S <= seconds <= LONGEST_TRACE_S:
         raise BadInput("time", f"{seconds:g} s", "must be 0.1 ms to 100 s", "0.05")
-    with workshop.lines.turn:
-        return NetworkOscilloscope(line_to(workshop, row)).trace(seconds)
+    return NetworkOscilloscope(line_to(workshop, row)).trace(seconds)
 
 
 def stop_outputs(workshop: Workshop, job_id: int) -> tuple[str, ...]:
-    """Switch line supply and generator off, each even when the other does not answer.
+    """Switch every output off that the bench has, each on its own: within two seconds, whatever
+    hangs. Returns sentences for what could not be switched off; empty when all is off.
 
-    Returns sentences for what could not be switched off; empty when all is off. Comes in between
-    two readings of whatever else is under way. A simulated set is switched off likewise.
+    A simulated set is switched off likewise.
     """
+    failed = stop_every_output(workshop)
     with workshop.database.writing() as session:
         simulated = get_bench(session, job_id)
         if simulated is not None:
-            simulated.state = {**simulated.state, "line_v": 0.0, "generator_emf_v": 0.0}
-            return ()
-    bench = network_bench(workshop)
-    acts: list[Callable[[], None]] = []
-    if bench.supply is not None:
-        acts.append(partial(bench.supply.set_line, 0.0))
-    if bench.generator is not None:
-        acts.append(bench.generator.switch_off)
+            simulated.state = BenchState.from_document(simulated.state).switched_off().as_document()
+    return failed
+
+
+def stop_every_output(workshop: Workshop) -> tuple[str, ...]:
+    """Every registered output off, at once and each on its own; what failed, in sentences."""
+    with workshop.database.reading() as session:
+        query = (
+            select(InstrumentRow)
+            .where(InstrumentRow.kind.in_(OUTPUTS))
+            .order_by(InstrumentRow.id.desc())
+        )
+        rows = [r for r in session.scalars(query) if r.host]
+    said: queue.Queue[tuple[int, str]] = queue.Queue()
+    for n, row in enumerate(rows):
+        # daemons: one that hangs for ever must not keep the server from ending
+        threading.Thread(target=_stop_one, args=(workshop, row, n, said), daemon=True).start()
+    open_still = dict(enumerate(rows))
     failed: list[str] = []
-    for act in acts:
+    ends = time.monotonic() + STOPPED_WITHIN_S
+    while open_still:
         try:
-            with workshop.lines.turn:
-                act()
-        except GlowDialError as error:
-            failed.append(f"NOT switched off: {error}")
+            n, words = said.get(timeout=max(ends - time.monotonic(), 0.0))
+        except queue.Empty:
+            break
+        open_still.pop(n)
+        failed += [words] if words else []
+    failed += [
+        f"NOT switched off: the {r.name} at {r.host} did not answer in time."
+        for r in open_still.values()
+    ]
     return tuple(failed)
+
+
+def _stop_one(
+    workshop: Workshop, row: InstrumentRow, n: int, said: queue.Queue[tuple[int, str]]
+) -> None:
+    words = ""
+    try:
+        line = line_to(workshop, row)
+        (NetworkGenerator if row.kind == "generator" else NetworkLineSupply)(line).switch_off()
+    except GlowDialError as error:
+        words = f"NOT switched off: {error}"
+    except Exception as error:
+        # one that fails in a way of its own must not keep the others on, nor stay unsaid
+        words = f"NOT switched off: the {row.name} at {row.host}: {error}"
+    said.put((n, words))
+
+
+def stop_when_halted(workshop: Workshop) -> None:
+    """From now on an alarm, or a gate that falls, switches every output off."""
+
+    def stop(_: int) -> None:
+        threading.Thread(target=stop_every_output, args=(workshop,), daemon=True).start()
+
+    workshop.halts.tell = stop
 
 
 def network_bench(workshop: Workshop) -> NetworkBench:
@@ -202,5 +246,4 @@ def network_bench(workshop: Workshop) -> NetworkBench:
         guard_meter=NetworkMultimeter(meters[1]) if len(meters) > 1 else None,
         oscilloscope=NetworkOscilloscope(scopes[0]) if scopes else None,
         generator_limits_v=(limits.least_v, limits.greatest_v),
-        lock=workshop.lines.turn,
     )

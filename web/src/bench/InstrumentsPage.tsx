@@ -55,7 +55,10 @@ function Row({ instrument }: { instrument: Instrument }) {
   const [trace, setTrace] = useState<Schemas["TraceShape"] | null>(null);
   const look = () =>
     attempt("look", async () => {
-      const call = client.GET("/api/instruments/{instrument_id}/trace", { params: { path } });
+      const call = client.POST("/api/instruments/{instrument_id}/trace", {
+        params: { path },
+        body: { seconds: 0.05 },
+      });
       setTrace(await unwrap(call));
     });
   const remove = () =>

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.room import SimulatedRoom
-from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument, number, switch
+from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument, measuring, number, switch
 
 # a probe on the oscillator's grid pulls it down a little, and the counter's crystal is off
 PROBE_PULLS, TIMEBASE_ERROR = 2e-4, 2e-6
@@ -36,7 +36,7 @@ def counter(room: SimulatedRoom) -> ScpiInstrument:
     return ScpiInstrument(
         "GLOW DIAL,SIMULATED COUNTER,0,1",
         {
-            "MEASure:FREQuency?": frequency,
+            **measuring({":FREQuency": frequency}),
             "[SENSe:]FREQuency:GATE": setter(gate),
             "[SENSe:]DIRect": setter(direct),
         },
@@ -72,4 +72,5 @@ def calibrator(room: SimulatedRoom) -> ScpiInstrument:
             "[SOURce:]FREQuency?": lambda _: f"{room.calibrator_hz or CRYSTALS_HZ[0]:.6E}",
             "OUTPut[:STATe]": setter(on_off),
         },
+        reset=lambda: on_off("OFF"),
     )

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from glowdial.sim.room import SimulatedRoom
-from glowdial.sim.scpi import Handler, ScpiInstrument, number, switch
+from glowdial.sim.scpi import Handler, ScpiInstrument, asked, number, switch
 
 GENERATOR_HZ = (100e3, 120e6)
 GENERATOR_EMF_V = (0.5e-6, 0.3)
@@ -64,20 +64,27 @@ def generator(room: SimulatedRoom) -> ScpiInstrument:
         "GLOW DIAL,SIMULATED GENERATOR,0,2",
         {
             "[SOURce:]FREQuency[:CW]": setter(frequency),
-            "[SOURce:]FREQuency[:CW]?": lambda _: f"{room.state.generator_hz:.6E}",
+            "[SOURce:]FREQuency[:CW]?": asked(
+                lambda: room.state.generator_hz, low=GENERATOR_HZ[0], high=GENERATOR_HZ[1]
+            ),
             "[SOURce:]FREQuency:STARt": setter(start),
             "[SOURce:]FREQuency:STOP": setter(stop),
             "[SOURce:]SWEep:TIME": setter(sweep_time),
             "[SOURce:]SWEep:STATe": setter(sweep_on),
             "[SOURce:]SWEep:STATe?": lambda _: str(int(room.sweep.on)),
             "[SOURce:]VOLTage[:LEVel]": setter(level),
-            "[SOURce:]VOLTage[:LEVel]?": lambda _: f"{room.level_v:.6E}",
+            "[SOURce:]VOLTage[:LEVel]?": asked(
+                lambda: room.level_v, low=GENERATOR_EMF_V[0], high=GENERATOR_EMF_V[1]
+            ),
             "OUTPut[:STATe]": setter(on_off),
             "OUTPut[:STATe]?": lambda _: str(int(room.output_on)),
             "[SOURce:]AM:STATe": setter(lambda text: room.change(tone_on=switch(text))),
             "[SOURce:]AM:STATe?": lambda _: str(int(room.state.tone_on)),
             "[SOURce:]AM:INTernal:FREQuency": setter(tone),
             "[SOURce:]FM:DEViation": setter(deviation),
-            "[SOURce:]FM:DEViation?": lambda _: f"{room.state.fm_deviation_hz:.6E}",
+            "[SOURce:]FM:DEViation?": asked(
+                lambda: room.state.fm_deviation_hz, low=DEVIATION_HZ[0], high=DEVIATION_HZ[1]
+            ),
         },
+        reset=lambda: on_off("OFF"),
     )

@@ -14,7 +14,7 @@ from glowdial.sim.instruments.generator import setter
 from glowdial.sim.probes import filament_reading, resistance_ohm
 from glowdial.sim.receiver import METER_OHM
 from glowdial.sim.room import SimulatedRoom
-from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument
+from glowdial.sim.scpi import OUT_OF_RANGE, ScpiInstrument, measuring
 
 OVERLOAD = 9.9e37
 METER_DC_V, METER_AC_V = 1000.0, 750.0
@@ -54,10 +54,14 @@ def multimeter(room: SimulatedRoom) -> ScpiInstrument:
     return ScpiInstrument(
         "GLOW DIAL,SIMULATED MULTIMETER,0,2",
         {
-            "MEASure[:VOLTage][:DC]?": lambda _: shown(room.probed(METER_OHM).dc_v, METER_DC_V),
-            "MEASure:VOLTage:AC?": lambda _: shown(room.probed(METER_OHM).ac_v, METER_AC_V),
-            "MEASure:RESistance?": ohms,
-            "MEASure:CURRent?": lambda _: shown(_line_dc_a(room), 10.0),
+            **measuring(
+                {
+                    "[:VOLTage][:DC]": lambda _: shown(room.probed(METER_OHM).dc_v, METER_DC_V),
+                    ":VOLTage:AC": lambda _: shown(room.probed(METER_OHM).ac_v, METER_AC_V),
+                    ":RESistance": ohms,
+                    ":CURRent": lambda _: shown(_line_dc_a(room), 10.0),
+                }
+            ),
             "[SENSe:]RESistance:RANGe": setter(pick),
             "[SENSe:]RESistance:RANGe?": lambda _: f'"{room.ohm_range or "AUTO"}"',
         },

@@ -5,7 +5,7 @@ from __future__ import annotations
 from glowdial.core.model.measurands import LINE
 from glowdial.sim.instruments.generator import setter
 from glowdial.sim.room import SimulatedRoom
-from glowdial.sim.scpi import ScpiInstrument, number, switch
+from glowdial.sim.scpi import ScpiInstrument, asked, measuring, number, switch
 
 SUPPLY_V = (0.0, 260.0)
 LIMIT_A, LAMP_W = (0.01, 10.0), (0.0, 500.0)
@@ -35,15 +35,22 @@ def line_supply(room: SimulatedRoom) -> ScpiInstrument:
         "GLOW DIAL,SIMULATED LINE SUPPLY,0,2",
         {
             "[SOURce:]VOLTage": setter(volts),
-            "[SOURce:]VOLTage?": lambda _: f"{room.line_set_v:.6E}",
+            "[SOURce:]VOLTage?": asked(lambda: room.line_set_v, low=SUPPLY_V[0], high=SUPPLY_V[1]),
             "[SOURce:]CURRent:LIMit": setter(limit),
-            "[SOURce:]CURRent:LIMit?": lambda _: f"{room.line_limit_a:.6E}",
+            "[SOURce:]CURRent:LIMit?": asked(
+                lambda: room.line_limit_a, low=LIMIT_A[0], high=LIMIT_A[1]
+            ),
             "[SOURce:]CURRent:PROTection:TRIPped?": lambda _: str(int(room.tripped)),
             "LAMP": setter(lamp),
-            "LAMP?": lambda _: f"{room.state.lamp_w:.6E}",
+            "LAMP?": asked(lambda: room.state.lamp_w, low=LAMP_W[0], high=LAMP_W[1]),
             "OUTPut[:STATe]": setter(on_off),
             "OUTPut[:STATe]?": lambda _: str(int(room.line_on)),
-            "MEASure:VOLTage?": lambda _: f"{room.read(LINE):.6E}",
-            "MEASure:CURRent?": lambda _: f"{room.line_a():.6E}",
+            **measuring(
+                {
+                    ":VOLTage": lambda _: f"{room.read(LINE):.6E}",
+                    ":CURRent": lambda _: f"{room.line_a():.6E}",
+                }
+            ),
         },
+        reset=lambda: on_off("OFF"),
     )

@@ -10,8 +10,6 @@ from typing import Any
 from glowdial.core.journey.record import AlarmEvent
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.safety.signs import SEEN_AS, Sign
-from glowdial.sim.state import BenchState
-from glowdial.store.records import get_bench
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, write
 
@@ -19,13 +17,9 @@ LONGEST = 2000
 
 
 def raise_alarm(opened: OpenedJob, step: str, words: str, what: str = "") -> None:
-    """Raise an alarm within a write; the simulated set loses its power at once."""
+    """Raise an alarm within a write, which then switches everything off."""
     opened.scribe.alarm(AlarmEvent.RAISED, step, what=what, text=words)
     opened.alarmed = True
-    bench = get_bench(opened.session, opened.job.id)
-    if bench is not None:
-        state = BenchState.from_document(bench.state)
-        bench.state = state.switched_off().as_document()
 
 
 def something_is_wrong(

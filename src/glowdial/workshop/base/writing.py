@@ -17,8 +17,10 @@ from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import Conflict
+from glowdial.core.plan.gates import power_open
 from glowdial.core.plan.journey import Journey, journey_of, situation_of
-from glowdial.store.records import get_job, load_record
+from glowdial.sim.state import BenchState
+from glowdial.store.records import get_bench, get_job, load_record
 from glowdial.store.scribe import Scribe
 from glowdial.store.tables import JobRow
 from glowdial.workshop.base.closing import close, closed_journey
@@ -133,6 +135,9 @@ def write(
         after = derive(workshop, opened.job, opened.record, opened.situation.equipment)
         answer = told(after.journey) if callable(told) else told
         after = replace(after, situation=replace(after.situation, record=opened.record))
+        if opened.alarmed or _power_lost(opened, after):
+            opened.alarmed = True
+            _switch_off(opened)
         _settle(opened, after)
         if not opened.hand_over:
             fresh.append(after)
@@ -145,6 +150,18 @@ def write(
     if any(alarmed):
         workshop.alarmed(job_id)
     return answer
+
+
+def _power_lost(opened: OpenedJob, after: Derived) -> bool:
+    """Whether a gate fell with this entry."""
+    return power_open(opened.journey.steps) and not power_open(after.journey.steps)
+
+
+def _switch_off(opened: OpenedJob) -> None:
+    """The simulated set loses its power at once; what is on the network is told afterwards."""
+    bench = get_bench(opened.session, opened.job.id)
+    if bench is not None:
+        bench.state = BenchState.from_document(bench.state).switched_off().as_document()
 
 
 def refuse_closed(job: JobRow) -> None:
