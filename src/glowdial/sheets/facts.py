@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 from glowdial.core.language.errors import BadInput
@@ -51,7 +52,7 @@ from glowdial.sheets.receiver import (
 
 NORM_GANG = Gang(12e-12, 430e-12)
 SELENIUM_THRESHOLD_V = 0.6
-SELENIUM_PLATES = 16
+SELENIUM_PLATE_V = 26.0
 
 
 def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
@@ -221,7 +222,9 @@ def supply_of(sheet: SupplySheet) -> Supply:
         line_hz=sheet.line_hz,
         secondary_v=sheet.secondary_v,
         source_ohm=sheet.source_ohm,
-        rectifier=_rectifier(sheet.rectifier, sheet.topology, sheet.load_current_a),
+        rectifier=_rectifier(
+            sheet.rectifier, sheet.topology, sheet.load_current_a, sheet.secondary_v
+        ),
         reservoir_f=sheet.reservoir_f,
         sections=tuple(
             FilterSection(f.resistance_ohm, f.capacitance_f, f.inductance_h) for f in sheet.filters
@@ -241,7 +244,17 @@ def supply_of(sheet: SupplySheet) -> Supply:
     )
 
 
-def _rectifier(sheet: RectifierSheet | None, topology: Topology, load_a: float) -> Rectifier:
+def selenium_plates(topology: Topology, secondary_v: float) -> int:
+    """Plates in each arm where the sheet does not count them: one for every 26 V RMS that the arm
+    stands in reverse, the usual rating of a plate."""
+    doubled = topology in (Topology.CENTRE_TAP, Topology.DOUBLER)
+    reverse_v = secondary_v * (2.0 if doubled else 1.0)
+    return max(math.ceil(reverse_v / SELENIUM_PLATE_V), 1)
+
+
+def _rectifier(
+    sheet: RectifierSheet | None, topology: Topology, load_a: float, secondary_v: float
+) -> Rectifier:
     if sheet is None:
         return silicon_rectifier()
     in_path = 2 if topology is Topology.BRIDGE else 1
@@ -251,7 +264,7 @@ def _rectifier(sheet: RectifierSheet | None, topology: Topology, load_a: float) 
         return vacuum_rectifier(sheet.drop_v, sheet.drop_current_a)
     if sheet.kind is RectifierKind.SELENIUM:
         # about 1 V per plate in all at rated current when new: 0.6 V threshold, the rest resistance
-        plates = (sheet.plates or SELENIUM_PLATES) * in_path
+        plates = (sheet.plates or selenium_plates(topology, secondary_v)) * in_path
         return Rectifier(
             RectifierKind.SELENIUM,
             threshold_v=SELENIUM_THRESHOLD_V * plates,
@@ -269,6 +282,17 @@ def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
             Gap(
                 "the supply (winding, rectifier, filter)",
                 "B+ is written down at each step but cannot be judged",
+                "bring-up",
+            )
+        )
+    rectifier = sheet.supply.rectifier if sheet.supply else None
+    if rectifier is not None and rectifier.kind is RectifierKind.SELENIUM and not rectifier.plates:
+        assert sheet.supply is not None
+        plates = selenium_plates(sheet.supply.topology, sheet.supply.secondary_v)
+        gaps.append(
+            Gap(
+                "the selenium's plates",
+                f"{plates} in each arm are taken, from the volts that it stands in reverse",
                 "bring-up",
             )
         )

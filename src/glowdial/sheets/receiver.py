@@ -59,7 +59,10 @@ class RectifierSheet(Section):
     drop_v: Volts | None = None
     drop_current_a: Amperes | None = None
     plates: int | None = Field(
-        default=None, ge=1, le=60, description="of selenium, in each arm; 16 where not given"
+        default=None,
+        ge=1,
+        le=60,
+        description="of selenium, in each arm; from the volts where not given",
     )
 
     @model_validator(mode="after")

@@ -14,7 +14,7 @@ from glowdial.core.journey.consequences import (
     Undo,
     of_step,
 )
-from glowdial.core.journey.record import Answer
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Entering
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.plan.order import ROOMS, room_of
@@ -30,10 +30,10 @@ def carry_out_all(opened: OpenedJob, step: Step, ask: Ask, kept: Entering) -> No
         _carry_out(opened, step.key, consequence)
 
 
-def taken_back(opened: OpenedJob, answer: Answer) -> None:
-    """What taking an answer back does besides."""
+def taken_back(opened: OpenedJob, answer: Answer, before: JobRecord) -> None:
+    """What taking an answer back does besides; ``before`` is the record in which it counted."""
     for room in ROOMS:
-        for consequence in room.withdrawn(answer):
+        for consequence in room.withdrawn(answer, before):
             _carry_out(opened, answer.step, consequence)
 
 

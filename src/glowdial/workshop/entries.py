@@ -365,8 +365,9 @@ def withdraw(workshop: Workshop, job_id: int, stamp: Stamp, seq: int) -> dict[st
             raise NotFound("entry", str(seq))
         if answer.withdrawn:
             raise Conflict("This entry is withdrawn already.")
+        before = opened.record
         opened.scribe.withdraw(seq)
-        taken_back(opened, answer)
+        taken_back(opened, answer, before)
         return {}
 
     return write(workshop, job_id, stamp, ("withdraw", seq), act)

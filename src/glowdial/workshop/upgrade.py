@@ -19,8 +19,10 @@ from glowdial.core.journey.memory import AtOnce
 from glowdial.core.journey.record import JobRecord, Said, Told
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import Kind, Measurand
+from glowdial.core.physics.supply.discharge import HIGH_LINE, discharge_words
 from glowdial.core.plan.former_keys import former_measurand, point_of_key, step_of_key
 from glowdial.core.plan.journey import Journey, journey_of, situation_of
+from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.store.append_only import unlocked
 from glowdial.store.records import load_record, rows_of
 from glowdial.store.tables import (
@@ -134,4 +136,20 @@ def _tell(
         session.add(TellingRow(job_id=job.id, answer_seq=seq, told=asdict(told)))
     if job.closed_at is not None:
         close(session, job, situation, state)
+        _as_told_then(job, facts)
     return state
+
+
+def _as_told_then(job: JobRow, facts: ReceiverFacts) -> None:
+    """The older version counted the filters' discharge without a transformer's rise."""
+    if facts.supply is None or job.closing is None:
+        return
+    transformer = Trait.TRANSFORMERLESS not in traits_of(facts)
+    now = discharge_words(facts.supply, transformer=transformer)
+    former_v = facts.supply.unloaded_peak_v * HIGH_LINE
+    then = discharge_words(facts.supply, start_v=former_v)
+    report = {
+        **job.closing["report"],
+        "cautions": [then if c == now else c for c in job.closing["report"]["cautions"]],
+    }
+    job.closing = {**job.closing, "report": report}

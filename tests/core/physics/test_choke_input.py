@@ -11,7 +11,13 @@ from scipy.integrate import solve_ivp
 
 from builders import a_supply
 from glowdial.core.language.errors import BadInput
-from glowdial.core.physics.supply.circuit import Load, Supply, Topology, silicon_rectifier
+from glowdial.core.physics.supply.circuit import (
+    Load,
+    Supply,
+    Topology,
+    silicon_rectifier,
+    with_dead_half,
+)
 from glowdial.core.physics.supply.steady import steady_state
 
 CHOKE_H, CHOKE_OHM = 10.0, 200.0
@@ -23,7 +29,7 @@ def choke_supply(load_a: float) -> Supply:
     )
 
 
-def integrated(supply: Supply) -> tuple[float, float, float]:
+def integrated(supply: Supply, *, dead_half: bool = False) -> tuple[float, float, float]:
     """First node's mean and ripple, and the current's peak, by the differential equations."""
     peak, w = math.sqrt(2.0) * supply.secondary_v, 2.0 * math.pi * supply.line_hz
     section, rectifier = supply.sections[0], supply.rectifier
@@ -32,7 +38,8 @@ def integrated(supply: Supply) -> tuple[float, float, float]:
     def slope(t: float, y: np.ndarray) -> list[float]:
         coil, first, second = (float(v) for v in y)
         drop = (max(coil, 0.0) / rectifier.perveance) ** (2.0 / 3.0)
-        push = peak * abs(math.sin(w * t)) - drop - series * max(coil, 0.0) - first
+        wave = math.sin(w * t) if dead_half else abs(math.sin(w * t))
+        push = peak * wave - drop - series * max(coil, 0.0) - first
         # the rectifier lets nothing back
         change = push / CHOKE_H if coil > 0.0 or push > 0.0 else -200.0 * coil
         through = (first - second) / section.resistance_ohm
@@ -45,6 +52,7 @@ def integrated(supply: Supply) -> tuple[float, float, float]:
 
     start = [supply.load.current_a, 0.55 * peak, 0.5 * peak]
     rest = 0.6 if supply.load.current_a > 0.02 else 2.0
+    rest = 4.0 if dead_half else rest
     settled = solve_ivp(slope, (0, rest), start, "RK23", rtol=1e-6, atol=1e-7, max_step=5e-5)
     times = np.linspace(rest, rest + 0.02, 1001)
     last = solve_ivp(
@@ -61,6 +69,17 @@ def test_it_is_what_the_differential_equations_run_into(load_a: float) -> None:
     assert found.node_v[0] == pytest.approx(mean_v, rel=3e-3)
     assert found.ripple_v[0] == pytest.approx(ripple_v, rel=0.02)
     assert found.rectifier_peak_a == pytest.approx(peak_a, rel=0.02)
+
+
+@pytest.mark.parametrize("load_a", [0.06, 0.03])
+def test_behind_a_dead_half_the_current_runs_on_in_the_other(load_a: float) -> None:
+    supply = choke_supply(load_a)
+    mean_v, ripple_v, peak_a = integrated(supply, dead_half=True)
+    found = steady_state(with_dead_half(supply), 230.0)
+    assert found.node_v[0] == pytest.approx(mean_v, rel=3e-3)
+    assert found.ripple_v[0] == pytest.approx(ripple_v, rel=0.02)
+    assert found.rectifier_peak_a == pytest.approx(peak_a, rel=0.02)
+    assert mean_v < 0.85 * steady_state(supply, 230.0).node_v[0]
 
 
 def test_below_the_critical_current_the_voltage_rises_towards_the_peak() -> None:

@@ -24,17 +24,18 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     Waveform,
     gas_rectifier,
-    silicon_rectifier,
 )
 from glowdial.core.physics.supply.steady import steady_state
 
 PLACE = Path(__file__).parent / "ngspice"
 STORED = json.loads((PLACE / "answers.json").read_text("utf-8"))
 TUBES = Load(0.06, 235.0, 1.4)
+# a diode as the netlists have it
+DIODE = Rectifier(RectifierKind.SILICON, threshold_v=0.8, resistance_ohm=0.5)
 # the same circuits as the netlists of these names
 CIRCUITS: dict[str, Supply] = {
     "vacuum-centre-tap": replace(a_supply(), load=TUBES),
-    "silicon-half-wave": a_supply(Topology.HALF_WAVE, silicon_rectifier(), source_ohm=90.0),
+    "silicon-half-wave": a_supply(Topology.HALF_WAVE, DIODE, source_ohm=90.0),
     "selenium-bridge": a_supply(
         Topology.BRIDGE, Rectifier(RectifierKind.SELENIUM, threshold_v=10.0, resistance_ohm=120.0)
     ),
@@ -50,7 +51,7 @@ CIRCUITS: dict[str, Supply] = {
         sections=(FilterSection(1200.0, 16e-6, leak_ohm=25e3),),
     ),
     "silicon-doubler": replace(
-        a_supply(Topology.DOUBLER, silicon_rectifier(), source_ohm=25.0),
+        a_supply(Topology.DOUBLER, DIODE, source_ohm=25.0),
         secondary_v=120.0,
         reservoir_f=47e-6,
         sections=(FilterSection(470.0, 47e-6),),

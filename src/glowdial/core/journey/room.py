@@ -95,7 +95,7 @@ def nothing_follows(_: Situation, __: Step, ___: Ask, ____: Entering) -> tuple[C
     return ()
 
 
-def nothing_from_taking_back(_: Answer) -> tuple[Consequence, ...]:
+def nothing_from_taking_back(_: Answer, __: JobRecord) -> tuple[Consequence, ...]:
     """A stage in which taking an answer back does nothing besides."""
     return ()
 
@@ -121,7 +121,7 @@ class Room:
     check: Callable[[Situation, Step, Ask, Mapping[str, float]], None] = anything_goes
     while_typing: Callable[[Situation, Step, Ask, str], str] = no_words
     follows: Callable[[Situation, Step, Ask, Entering], tuple[Consequence, ...]] = nothing_follows
-    withdrawn: Callable[[Answer], tuple[Consequence, ...]] = nothing_from_taking_back
+    withdrawn: Callable[[Answer, JobRecord], tuple[Consequence, ...]] = nothing_from_taking_back
     registers: tuple[RegisterForm, ...] = ()
     report: Callable[[Situation, tuple[Step, ...]], ReportPart] = nothing_to_tell
 

@@ -106,6 +106,9 @@ FILTER_CAPACITANCE = Quantity(
 FREQUENCY_LIMIT = Quantity(
     "frequency limit", "Hz", "Hz", 1.0, 1e10, "30M", "must be a frequency of 1 Hz to 10 GHz"
 )
+HERTZ = Quantity(
+    "audio frequency", "Hz", "Hz", 1.0, 1e5, "100", "must be a frequency of 1 Hz to 100 kHz"
+)
 DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
 PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
 WATTS = Quantity("power", "W", "W", 0.1, 1000.0, "60", "must be a power of 0.1 to 1000 W")

@@ -62,11 +62,11 @@ def fm_noise_ratio(
 ) -> float:
     """S/N power ratio of a tone at ``deviation_hz`` in the audio band up to ``audio_hz``.
 
-    3/2 (D/f)^2 (B/f/2) C/N with the noise of C/N in the IF width B. Above the threshold of some
+    3/2 (D/f)^2 (B/f) C/N with the noise of C/N in the IF width B. Above the threshold of some
     10 dB; below it clicks take over and the ratio falls twice as fast in dB, which is modelled so.
     """
     require_positive(audio_hz=audio_hz, if_width_hz=if_width_hz)
-    swing = 1.5 * (deviation_hz / audio_hz) ** 2 * if_width_hz / (2.0 * audio_hz)
+    swing = 1.5 * (deviation_hz / audio_hz) ** 2 * if_width_hz / audio_hz
     knee = 10.0
     below = min(carrier_to_noise / knee, 1.0)
     return swing * carrier_to_noise * below

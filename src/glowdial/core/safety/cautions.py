@@ -275,5 +275,6 @@ def caution(danger: Danger, facts: ReceiverFacts | None = None) -> Caution:
     found = next(c for c in TABLE if c.danger is danger)
     computed: tuple[str, ...] = ()
     if danger is Danger.CAPACITORS and facts is not None:
-        computed = (discharge_words(facts.supply),)
+        transformer = Trait.TRANSFORMERLESS not in traits_of(facts)
+        computed = (discharge_words(facts.supply, transformer=transformer),)
     return replace(found, sentences=(*found.sentences, *computed, CLOSING))

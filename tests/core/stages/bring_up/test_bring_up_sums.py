@@ -49,7 +49,7 @@ def test_the_slowest_capacitor_counts_not_one_rc() -> None:
         a, b = (v[0] - v[1]) / 1200.0, (v[1] - v[2]) / 33e3
         return [-a / c[0], (a - b) / c[1], (b - v[2] / 150e3) / c[2]]
 
-    start = [math.sqrt(2.0) * 300.0 * 1.1] * 3
+    start = [math.sqrt(2.0) * 300.0 * 1.1 * 1.1] * 3
     run = solve_ivp(slope, (0.0, 1.2 * seconds), start, rtol=1e-9, dense_output=True)
     assert float(max(run.sol(seconds))) == pytest.approx(30.0, rel=1e-4)
     one_rc = 150e3 * sum(c) * math.log(start[0] / 30.0)

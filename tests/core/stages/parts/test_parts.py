@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from glowdial.core.language.errors import BadInput
+from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.physics.combinations import (
     Joined,
     Stocked,
@@ -26,6 +27,8 @@ from glowdial.core.stages.parts.marking import (
     mica_dots,
     resistor_bands,
 )
+from glowdial.core.stages.parts.needs import Need
+from glowdial.core.stages.parts.substitutes import balancing_ohm, substitutes
 
 
 @pytest.mark.parametrize(
@@ -181,3 +184,17 @@ def test_a_resistor_of_200_watts_is_refused_in_words() -> None:
     assert rating_above_w(4.1) == 5.0
     with pytest.raises(BadInput, match="must be"):
         Wanted(0.0, 0.1, 0.1, 1.0)
+
+
+def test_where_no_part_has_the_volts_two_in_series_are_proposed_with_their_resistors() -> None:
+    part = Part("C1", "filter", PartKind.ELECTROLYTIC, PartUse.FILTER, 16e-6, 600.0)
+    wanted = Need(Wanted(16e-6, 0.2, 0.5, 513.0), "", "as computed")
+    (found,) = substitutes(part, wanted, ())
+    assert found.joined is Joined.SERIES and len(found.items) == 2
+    assert sum(i.rating for i in found.items) >= 513.0 * 1.1
+    assert 16e-6 * 0.8 <= found.value <= 16e-6 * 1.5
+    assert "across each" in found.words and "W" in found.words
+    ohm = balancing_ohm(found.items[0].value)
+    # ten times the leakage of a new one: 0.01 uA per uF and V
+    leak_a = 0.01 * found.items[0].value * 256.0
+    assert 256.0 / ohm >= 10.0 * leak_a

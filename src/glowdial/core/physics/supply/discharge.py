@@ -2,7 +2,7 @@
 
 Several capacitors share one bleeder, so the slowest mode of the whole network counts, not one RC:
 C dv/dt = -G v, solved by the eigenvalues of C^-1/2 G C^-1/2. Starts at the unloaded voltage at high
-line, with cold tubes that draw nothing.
+line, with cold tubes that draw nothing; parts are rated for the same volts.
 """
 
 from __future__ import annotations
@@ -11,16 +11,33 @@ import math
 
 import numpy as np
 
-from glowdial.core.physics.supply.circuit import Supply, Topology
+from glowdial.core.physics.supply.circuit import Supply, Topology, Waveform
 
 SAFE_V = 30.0
-HIGH_LINE = 1.10
+# a line 10 % high, and a transformer that nothing loads another 10 %
+HIGH_LINE, UNLOADED_RISE = 1.10, 1.10
 
 
-def discharge_time_s(supply: Supply, *, safe_v: float = SAFE_V) -> float | None:
+def unloaded_v(supply: Supply, *, transformer: bool = True) -> float:
+    """The most that the first capacitor can stand at: nothing drawn yet, high line, and with a
+    ``transformer`` its rise without load. A high-tension battery gives no more than it is."""
+    if supply.waveform is Waveform.BATTERY:
+        return supply.unloaded_peak_v
+    rise = UNLOADED_RISE if transformer and supply.topology is not Topology.DOUBLER else 1.0
+    return supply.unloaded_peak_v * HIGH_LINE * rise
+
+
+def discharge_time_s(
+    supply: Supply,
+    *,
+    safe_v: float = SAFE_V,
+    transformer: bool = True,
+    start_v: float | None = None,
+) -> float | None:
     """Seconds until every filter capacitor is below ``safe_v``; None when nothing discharges them.
 
-    The only path counted is the bleeder at the last node: tubes may be cold or missing.
+    They start at ``unloaded_v``, or at ``start_v`` where one is given. The only path counted is the
+    bleeder at the last node: tubes may be cold or missing.
     """
     if math.isinf(supply.load.bleeder_ohm):
         return None
@@ -38,7 +55,7 @@ def discharge_time_s(supply: Supply, *, safe_v: float = SAFE_V) -> float | None:
     conductance[-1, -1] += 1.0 / supply.load.bleeder_ohm
     root = np.sqrt(capacity)
     rates, modes = np.linalg.eigh(conductance / np.outer(root, root))
-    start_v = supply.unloaded_peak_v * HIGH_LINE
+    start_v = start_v or unloaded_v(supply, transformer=transformer)
     weights = modes.T @ (root * start_v)
 
     def highest_v(seconds: float) -> float:
@@ -56,15 +73,19 @@ def discharge_time_s(supply: Supply, *, safe_v: float = SAFE_V) -> float | None:
     return high
 
 
-def discharge_words(supply: Supply | None) -> str:
+def discharge_words(
+    supply: Supply | None, *, transformer: bool = True, start_v: float | None = None
+) -> str:
     """A sentence for the caution."""
     if supply is None:
         return "Their time is not known: measure every one, and discharge it by hand."
-    seconds = discharge_time_s(supply)
+    start = start_v or unloaded_v(supply, transformer=transformer)
+    seconds = discharge_time_s(supply, start_v=start)
+    if start <= SAFE_V:
+        return f"They never stand above {start:.0f} V; a shorted one still makes sparks and heat."
     if seconds is None:
         return "There is no bleeder: they hold for hours. Measure and discharge each by hand."
-    spoken = f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
-    start = supply.unloaded_peak_v * HIGH_LINE
+    spoken = f"{max(seconds, 1.0):.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
     return (
         f"By the sheet's bleeder they fall from {start:.0f} V to below 30 V in {spoken}; an open "
         "bleeder means never, so measure."

@@ -111,7 +111,10 @@ def series_resistor(
             "this in, measure, and enter it.",
         )
     if len(ordered) >= 3 and not modelled:
-        straight = _bent(ordered, target_v, load)
+        fitted = _straight if place is ResistorPlace.BEHIND else _bent
+        first, last = above.resistance_ohm, below.resistance_ohm
+        # nothing is predicted beyond the readings that enclose the target
+        straight = min(max(fitted(ordered, target_v, load), first), last)
     return ResistorAdvice(
         straight, target_v, True, f"Between {above.b_plus_v:.0f} and {below.b_plus_v:.0f} V."
     )
@@ -215,6 +218,18 @@ def _by_model(
     return 0.5 * (low + high)
 
 
+def _straight(ordered: list[ResistorReading], target_v: float, load: LoadKind) -> float:
+    """The line that is exact behind the reservoir, scaled V = a + b R, by least squares over all
+    readings in V: that is what the meter errs in."""
+    ohm = np.array([r.resistance_ohm for r in ordered])
+    volts = np.array([r.b_plus_v for r in ordered])
+    x = np.array([_scale(v, load) for v in volts])
+    # an error of 1 V moves 1/V by 1/V^2
+    weight = volts**2 if load is LoadKind.RESISTIVE else np.ones_like(volts)
+    slope, level = np.polyfit(ohm, x, 1, w=weight)
+    return float((_scale(target_v, load) - level) / slope)
+
+
 def _bent(ordered: list[ResistorReading], target_v: float, load: LoadKind) -> float:
     """A parabola through (scaled V, R), by least squares over all readings."""
     x = np.array([_scale(r.b_plus_v, load) for r in ordered])
@@ -306,8 +321,9 @@ def _with_resistor(
     changed = with_resistance(supply, ohm, place)
     point = steady_state(changed, line_v)
     if place is ResistorPlace.AHEAD:
-        # one resistor between rectifier and reservoir carries every pulse of a full wave
-        both = 2.0 if supply.topology.full_wave else 1.0
+        # one resistor ahead of the reservoir carries every pulse of a full wave, and one in a
+        # doubler's lead those of both halves
+        both = 1.0 if supply.topology is Topology.HALF_WAVE else 2.0
         return point.node_v[-1], ohm * both * point.rectifier_rms_a**2
     through_a = (point.node_v[0] - point.node_v[1]) / changed.sections[0].resistance_ohm
     return point.node_v[-1], ohm * through_a**2

@@ -16,6 +16,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -97,7 +98,7 @@ def steady_state(
     def direct(last_v: float) -> _Direct:
         return _direct(supply, last_v, warmth)
 
-    solve = _collocate if supply.input_choke_h == 0.0 else _collocate_choke
+    solve = _collocate_near if supply.input_choke_h == 0.0 else _collocate_choke
     current, last_v = solve(matrix, drive, rectifier, (start, start_v), direct)
     load_a = supply.load.total_a(last_v, warmth)
     return _figures(supply, line_v, port, current, direct(last_v).node_v, load_a)
@@ -192,6 +193,10 @@ def _drive(supply: Supply, line_v: float, samples: int) -> tuple[Floats, float]:
     """Open-circuit volts that push the rectifier over one repetition, and its length in s."""
     peak = supply.peak_v * line_v / supply.line_v
     full_wave = supply.topology.full_wave
+    if supply.dead_half:
+        # the living half's wave, below zero too: a choke drives its current on against it
+        turns = np.arange(2 * samples) / (2 * samples)
+        return peak * np.sin(2.0 * np.pi * turns), 1.0 / supply.line_hz
     if _uneven(supply):
         # the halves differ, so only the whole period repeats
         turns = np.arange(2 * samples) / (2 * samples)
@@ -250,7 +255,9 @@ def _flat_current_a(
     push = drive - (first_v + rectifier.threshold_v)[:, None]
     whole_ohm = (supply.source_ohm + law_ohm)[:, None]
     if supply.input_choke_h > 0.0:
-        mean_a = np.mean(push, axis=1)[:, None] / (whole_ohm + supply.input_choke_ohm)
+        # of a dead half only the other is driven: half of the mean is a start
+        pushed = np.maximum(push, 0.0) * 0.5 if supply.dead_half else push
+        mean_a = np.mean(pushed, axis=1)[:, None] / (whole_ohm + supply.input_choke_ohm)
         return np.array(np.broadcast_to(np.maximum(mean_a, 0.0), push.shape))
     return np.asarray(np.maximum(push, 0.0) / whole_ohm, dtype=np.float64)
 
@@ -283,10 +290,62 @@ def _filter_port(supply: Supply, load_s: float, harmonics: Floats) -> _Port:
     return _Port(impedance, np.array(nodes))
 
 
-def _collocate(
+# widths of a rounded corner, as shares of the drive's peak: the last is as good as sharp
+CORNERS = (0.1, 0.03, 0.01, 3e-3, 1e-3, 3e-4, 1e-4, 3e-5)
+
+
+class _Law(Protocol):
+    """What collocation wants of a rectifier."""
+
+    def current_a(self, forward_v: Floats) -> Floats: ...
+    def conductance_s(self, forward_v: Floats) -> Floats: ...
+
+
+@dataclass(frozen=True, slots=True)
+class _Rounded:
+    """A rectifier's law with its corner rounded over ``width_v``: everywhere smooth, so that
+    Newton's method has a way down from anywhere."""
+
+    law: Rectifier
+    width_v: float
+
+    def _above(self, forward_v: Floats) -> tuple[Floats, Floats]:
+        x = np.clip((forward_v - self.law.threshold_v) / self.width_v, -700.0, 700.0)
+        return self.width_v * np.logaddexp(0.0, x), 1.0 / (1.0 + np.exp(-x))
+
+    def current_a(self, forward_v: Floats) -> Floats:
+        above_v, _ = self._above(forward_v)
+        return self.law.current_a(above_v + self.law.threshold_v)
+
+    def conductance_s(self, forward_v: Floats) -> Floats:
+        above_v, share = self._above(forward_v)
+        return self.law.conductance_s(above_v + self.law.threshold_v) * share
+
+
+def _collocate_near(
     matrix: Floats,
     drive: Floats,
     rectifier: Rectifier,
+    start: tuple[Floats, float],
+    direct: Callable[[float], _Direct],
+) -> tuple[Floats, float]:
+    """At once, or, where the source is too stiff for that, by corners that grow ever sharper.
+
+    The filter is passive, so that each rounded problem has one solution, near the one before.
+    """
+    try:
+        return _collocate(matrix, drive, rectifier, start, direct)
+    except BadInput:
+        near, peak_v = start, float(np.max(drive))
+        for share in CORNERS:
+            near = _collocate(matrix, drive, _Rounded(rectifier, share * peak_v), near, direct)
+        return near
+
+
+def _collocate(
+    matrix: Floats,
+    drive: Floats,
+    rectifier: _Law,
     start: tuple[Floats, float],
     direct: Callable[[float], _Direct],
 ) -> tuple[Floats, float]:
@@ -397,7 +456,7 @@ def _figures(
     waves = port.nodes * np.fft.rfft(current)
     mean_square = float(np.mean(current**2))
     # in full wave each plate carries every second pulse of the repeated half period
-    share = 0.5 if supply.topology.full_wave else 1.0
+    share = 0.5 if supply.topology.full_wave and not supply.dead_half else 1.0
     if _uneven(supply):
         # the stronger half's plate, over the whole period
         strong = current[: current.size // 2]

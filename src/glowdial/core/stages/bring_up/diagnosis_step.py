@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -14,10 +15,12 @@ from glowdial.core.language.quantities import (
     AC_VOLTS,
     CURRENT,
     DC_VOLTS,
+    HERTZ,
     engineering,
     significant,
 )
 from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import (
     B_PLUS,
     B_PLUS_RIPPLE,
@@ -29,7 +32,7 @@ from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.stages.bring_up.gate_steps import STAGE
-from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, ramp_pairs
+from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, drawn_at, ramp_pairs
 from glowdial.core.stages.bring_up.supply_diagnosis import (
     NEAR,
     Cause,
@@ -37,6 +40,7 @@ from glowdial.core.stages.bring_up.supply_diagnosis import (
     Excess,
     SupplyReading,
     Suspicion,
+    check_possible_nodes,
     decide_excess,
     diagnose,
 )
@@ -59,7 +63,7 @@ def diagnosis_steps(situation: Situation, ramp: Ramp) -> list[Step]:
 
 def _diagnosis(supply: Supply, situation: Situation) -> Step:
     record, heaters = situation.record, situation.facts.circuit.heaters
-    nodes = reading(record, DIAGNOSIS, _nodes_ask(supply), SUPPLY_PARTS)
+    nodes = reading(record, DIAGNOSIS, _nodes_ask(supply, situation.facts), SUPPLY_PARTS)
     step = Step(
         DIAGNOSIS,
         STAGE,
@@ -89,7 +93,7 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
     return conclude(step, (nodes, *further), retake=nodes.ask)
 
 
-def _nodes_ask(supply: Supply) -> Ask:
+def _nodes_ask(supply: Supply, facts: ReceiverFacts) -> Ask:
     line_v = supply.line_v
     expected = steady_state(supply, line_v)
     first_v, last_v = expected.node_v[0], expected.node_v[-1]
@@ -97,19 +101,37 @@ def _nodes_ask(supply: Supply) -> Ask:
     return Ask(
         "nodes",
         "At full line, warm: volts at the reservoir and at the last capacitor, then the ripple at "
-        "both, peak to peak (a meter's AC volts times 3.5); line current, if you can.",
+        "both, peak to peak (a meter's AC volts times 3.5); line current and the ripple's "
+        "frequency, if you can.",
         (
             Field("reservoir", "reservoir", DC_VOLTS, nominal=first_v, measurand=RESERVOIR),
             Field("b_plus", "B+", DC_VOLTS, nominal=last_v, measurand=B_PLUS),
             Field("ripple_first", "reservoir ripple", AC_VOLTS, measurand=RESERVOIR_RIPPLE),
             Field("ripple_last", "B+ ripple", AC_VOLTS, measurand=B_PLUS_RIPPLE),
-            Field("current", "line current", CURRENT, required=False, measurand=LINE_CURRENT),
+            Field(
+                "current",
+                "line current",
+                CURRENT,
+                required=False,
+                nominal=drawn_at(facts, line_v),
+                measurand=LINE_CURRENT,
+            ),
+            Field("ripple_hz", "ripple's frequency", HERTZ, required=False),
         ),
         " ".join(significant(v, 3) for v in (first_v, last_v, *ripple_v)),
         expected_text=f"healthy: {significant(first_v, 3)} V and {significant(last_v, 3)} V, "
         f"ripple {engineering(ripple_v[0], 'V', 2)} and {engineering(ripple_v[1], 'V', 2)}",
         recipe=Recipe(Doing.READ, setting(line_v=line_v, lamp_w=0.0)),
     )
+
+
+def check_nodes(facts: ReceiverFacts, values: Mapping[str, float]) -> None:
+    """Raises BadInput for volts or ripple that this supply cannot give."""
+    if facts.supply is None:
+        return
+    nodes = tuple(values[n] for n in ("reservoir", "b_plus") if n in values)
+    ripple = tuple(values[n] for n in ("ripple_first", "ripple_last") if n in values)
+    check_possible_nodes(facts.supply, facts.supply.line_v, nodes, ripple)
 
 
 def _which_excess(
@@ -166,6 +188,7 @@ def _readings(supply: Supply, record: JobRecord, answer: Answer) -> tuple[Supply
         (v["reservoir"], *between, v["b_plus"]),
         (v["ripple_first"], *between, v["ripple_last"]),
         v.get("current"),
+        v.get("ripple_hz"),
     )
     nothing = (None,) * len(supply.sections)
     warm = [

@@ -9,7 +9,11 @@ from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situatio
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.conversion_step import as_converted, conversion_steps
-from glowdial.core.stages.bring_up.diagnosis_step import diagnosis_steps
+from glowdial.core.stages.bring_up.diagnosis_step import (
+    DIAGNOSIS,
+    check_nodes,
+    diagnosis_steps,
+)
 from glowdial.core.stages.bring_up.gate_steps import STAGE, before_power
 from glowdial.core.stages.bring_up.ramp_step import (
     RAMP,
@@ -38,6 +42,8 @@ def _under_power(situation: Situation) -> list[Step]:
 def _check(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
     if step.key == RAMP:
         check_ramp_entry(situation.facts, situation.record, ask, values)
+    elif step.key == DIAGNOSIS:
+        check_nodes(situation.facts, values)
 
 
 def _follows(situation: Situation, step: Step, ask: Ask, kept: Entering) -> tuple[Consequence, ...]:

@@ -10,7 +10,7 @@ there; they are one cause here, "excess current", until a lifted lead or time de
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -23,6 +23,7 @@ from glowdial.core.physics.supply.circuit import RectifierKind, Supply, with_dea
 from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.physics.supply.rampup import warming_state, warmth
 from glowdial.core.physics.supply.steady import SupplyPoint, steady_state
+from glowdial.core.stages.bring_up.stop_rules import IMPOSSIBLE_SHARE
 
 Floats = NDArray[np.float64]
 MOST_READINGS = 8
@@ -41,6 +42,9 @@ class Cause(StrEnum):
     EXCESS = "excess current"
     DRIED = "lost capacitance"
     HALF_DEAD = "half dead"
+    NO_OUTPUT = "no output"
+    OPEN = "open filter"
+    SHORT = "a short"
 
 
 PRIOR = {
@@ -62,13 +66,14 @@ class SupplyReading:
     """One settled reading: line volts, and what was read, SI; None where it was not.
 
     Node volts and ripple (peak to peak) from the reservoir on; ``line_a`` is the set's RMS current,
-    which counts where the heaters' share of it is known.
+    which counts where the heaters' share of it is known; ``ripple_hz`` the ripple's frequency.
     """
 
     line_v: float
     node_v: tuple[float | None, ...]
     ripple_v: tuple[float | None, ...] = ()
     line_a: float | None = None
+    ripple_hz: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,13 +121,20 @@ def diagnose(
     for none, too many, or readings of another filter.
     """
     usable = _checked(supply, readings)
+    plain = _collapsed(supply, usable, heaters)
+    if plain is not None:
+        return plain
     if not heaters.heaters:
         usable = tuple(replace(r, line_a=None) for r in usable)
     spread = _spread(supply, usable, heaters)
     measured = _measured(usable)
     scores: dict[Cause, list[tuple[float, float]]] = {}
     for variant in _variants(supply):
-        predicted = _predicted(variant, usable, heaters)
+        try:
+            predicted = _predicted(variant, usable, heaters)
+        except BadInput:
+            # a severity without a steady state is no reason to end the rest
+            continue
         off = np.log((measured + 1e-9) / (predicted + 1e-9))
         scores.setdefault(variant.cause, []).append(
             (_log_likelihood(off, spread), variant.severity)
@@ -133,22 +145,108 @@ def diagnose(
     }
     highest = max(weights.values())
     total = sum(math.exp(w - highest) for w in weights.values())
-    suspicions = sorted(
-        (
-            Suspicion(
-                cause,
-                math.exp(weight - highest) / total,
-                max(scores[cause])[1],
-                _words(cause, max(scores[cause])[1]),
-            )
-            for cause, weight in weights.items()
-        ),
-        key=lambda s: -s.probability,
+    found = (
+        Suspicion(
+            cause,
+            math.exp(weight - highest) / total,
+            max(scores[cause])[1],
+            _words(cause, max(scores[cause])[1]),
+        )
+        for cause, weight in weights.items()
     )
+    suspicions = _by_ripple_frequency(supply, list(found), usable)
     tired = max(scores.get(Cause.TIRED, [(0.0, 1.0)]))[1]
     healthy_ohm = _rectifier_ohm(supply, 1.0)
     shown = _rectifier_ohm(supply, tired) if suspicions[0].cause is Cause.TIRED else healthy_ohm
     return Diagnosis(tuple(suspicions), _next(suspicions), shown, healthy_ohm)
+
+
+# shares of what is expected below which nothing is there, and above which it is nearly unloaded
+NOTHING_THERE, UNLOADED_FROM = 0.03, 0.9
+# with ripple alone one dead half is never quite told from a reservoir lost beside a weak half
+HALF_BY_RIPPLE = 0.9
+# a frequency that was read decides: the one or the other
+FREQUENCY_TOLERANCE, FREQUENCY_ODDS = 0.15, 1e6
+
+
+def _collapsed(
+    supply: Supply, readings: tuple[SupplyReading, ...], heaters: Heaters
+) -> Diagnosis | None:
+    """What no fit is needed for: nothing at any node, or nothing behind the filter."""
+    full = readings[0]
+    known = [(n, v) for n, v in enumerate(full.node_v) if v is not None]
+    if not known or full.line_v < 0.7 * supply.line_v:
+        return None
+    expected = steady_state(supply, full.line_v)
+    dead = [n for n, v in known if v < NOTHING_THERE * expected.node_v[n]]
+    if len(dead) == len(known):
+        return _diagnosed(_nothing(supply, full, heaters))
+    last, first = known[-1][0], known[0]
+    if last not in dead or first[0] != 0:
+        return None
+    unloaded_v = supply.unloaded_peak_v * full.line_v / supply.line_v
+    if first[1] >= UNLOADED_FROM * unloaded_v or first[1] > 1.05 * expected.node_v[0]:
+        words = (
+            "The reservoir stands near its unloaded volts and nothing comes behind the filter: "
+            "its resistor, choke or field coil is open."
+        )
+        return _diagnosed((Suspicion(Cause.OPEN, 1.0, 1.0, words),))
+    words = (
+        "The reservoir is pulled down and nothing is left behind the filter: a short there, the "
+        "last filter capacitor first, then what B+ feeds. The filter's resistor takes it all: off."
+    )
+    return _diagnosed((Suspicion(Cause.SHORT, 1.0, 1.0, words),))
+
+
+def _nothing(supply: Supply, full: SupplyReading, heaters: Heaters) -> tuple[Suspicion, ...]:
+    """No volts anywhere: no output or a short, told apart by the line current where it is known."""
+    nothing = (
+        "No volts at any node: nothing comes out of the rectifier. Its heater, the winding, the "
+        "fuse, a broken lead; then the rectifier itself."
+    )
+    short = (
+        "No volts at any node: a short at the reservoir pulls all down, or the rectifier's own. "
+        "Switch off; measure the reservoir's ohms."
+    )
+    share = 0.5
+    if full.line_a is not None:
+        heat_a = heater_line_a(heaters, full.line_v, supply.line_v)
+        usual_a = with_rectifier_a(supply, full.line_v, steady_state(supply, full.line_v), heat_a)
+        share = 0.05 if full.line_a > usual_a else 0.95
+    both = (
+        Suspicion(Cause.NO_OUTPUT, share, 1.0, nothing),
+        Suspicion(Cause.SHORT, 1.0 - share, 1.0, short),
+    )
+    return tuple(sorted(both, key=lambda s: -s.probability))
+
+
+def _diagnosed(suspicions: tuple[Suspicion, ...]) -> Diagnosis:
+    further = ""
+    if len(suspicions) > 1 and suspicions[1].probability >= NEAR:
+        further = (
+            "Switch off, discharge, and measure ohms from the reservoir to the common rail; or "
+            "read the line current: much is a short, little is no output."
+        )
+    return Diagnosis(suspicions, further, 0.0, 0.0)
+
+
+def _by_ripple_frequency(
+    supply: Supply, found: list[Suspicion], readings: tuple[SupplyReading, ...]
+) -> list[Suspicion]:
+    """One half is only surely dead where the ripple's frequency was read: at the line's own."""
+    read_hz = next((r.ripple_hz for r in readings if r.ripple_hz is not None), None)
+    shares = {s.cause: s.probability for s in found}
+    if Cause.HALF_DEAD in shares:
+        if read_hz is not None:
+            own = abs(read_hz / supply.line_hz - 1.0) < FREQUENCY_TOLERANCE
+            shares[Cause.HALF_DEAD] *= FREQUENCY_ODDS if own else 1.0 / FREQUENCY_ODDS
+            total = sum(shares.values())
+            shares = {c: p / total for c, p in shares.items()}
+        elif shares[Cause.HALF_DEAD] > HALF_BY_RIPPLE:
+            shares[Cause.DRIED] += shares[Cause.HALF_DEAD] - HALF_BY_RIPPLE
+            shares[Cause.HALF_DEAD] = HALF_BY_RIPPLE
+    known = [replace(s, probability=shares[s.cause]) for s in found]
+    return sorted(known, key=lambda s: -s.probability)
 
 
 class Excess(StrEnum):
@@ -278,7 +376,30 @@ def _checked(supply: Supply, readings: tuple[SupplyReading, ...]) -> tuple[Suppl
             )
         if reading.line_v <= 0.0:
             raise BadInput("AC volts", f"{reading.line_v:g}", "must be above zero", "230")
+        known = [v for v in reading.node_v if v is not None]
+        swings = [v for v in reading.ripple_v if v is not None]
+        check_possible_nodes(supply, reading.line_v, known, swings)
     return readings
+
+
+def check_possible_nodes(
+    supply: Supply, line_v: float, node_v: Sequence[float], ripple_v: Sequence[float]
+) -> None:
+    """Raises BadInput for volts or ripple that no state of this supply gives at that AC."""
+    most_v = supply.unloaded_peak_v * line_v / supply.line_v * IMPOSSIBLE_SHARE + 2.0
+    for volts in node_v:
+        if not 0.0 <= volts <= most_v:
+            raise BadInput(
+                "node volts",
+                f"{volts:g} V",
+                f"cannot be: this supply gives 0 to {most_v:.0f} V with {line_v:g} V in",
+                f"{0.8 * most_v:.0f}",
+            )
+    for swing in ripple_v:
+        if not 0.0 <= swing <= most_v:
+            raise BadInput(
+                "ripple", f"{swing:g} V", f"must be 0 to {most_v:.0f} V peak to peak", "5"
+            )
 
 
 def _measured(readings: tuple[SupplyReading, ...]) -> Floats:
@@ -429,6 +550,8 @@ def _words(cause: Cause, severity: float) -> str:
                 "Ripple at the line's own frequency: one half of the rectifier is dead, or far "
                 "weaker than the other."
             )
+        case _:
+            return ""
 
 
 def _next(suspicions: list[Suspicion]) -> str:
@@ -438,10 +561,14 @@ def _next(suspicions: list[Suspicion]) -> str:
             "A leak and an overload are two causes close by: read B+ again after five minutes "
             "at steady line (a leak forms, an overload stays), or lift the load's lead."
         )
+    if first.cause is Cause.HALF_DEAD and first.probability <= HALF_BY_RIPPLE:
+        return "Read the ripple's frequency, or each half of the rectifier by itself: it decides."
     if second.probability < NEAR:
         return ""
     pair = {first.cause, second.cause}
-    if Cause.DRIED in pair or Cause.HALF_DEAD in pair:
+    if Cause.HALF_DEAD in pair:
+        return "Read the ripple's frequency, or each half of the rectifier by itself."
+    if Cause.DRIED in pair:
         return "Read the ripple at the reservoir and at the last capacitor."
     if Cause.TIRED in pair:
         return "Read B+ ahead of and behind the filter resistor: its drop tells the current."

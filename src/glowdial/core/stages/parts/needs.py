@@ -14,10 +14,9 @@ from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.combinations import (
     Wanted,
 )
-from glowdial.core.physics.supply.circuit import Supply, Topology
-from glowdial.core.physics.supply.discharge import HIGH_LINE
+from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.supply.discharge import unloaded_v
 
-UNLOADED_RISE = 1.10
 RESISTOR_TOLERANCE = 0.20
 RATING_FACTOR = 2.0
 SAFETY_V = 250.0
@@ -60,10 +59,7 @@ def seen_v(supply: Supply | None, *, transformer: bool) -> float:
 
     0 where the supply is not known.
     """
-    if supply is None:
-        return 0.0
-    rise = UNLOADED_RISE if transformer and supply.topology is not Topology.DOUBLER else 1.0
-    return supply.unloaded_peak_v * HIGH_LINE * rise
+    return unloaded_v(supply, transformer=transformer) if supply is not None else 0.0
 
 
 def need_of(part: Part, supply: Supply | None, *, transformer: bool) -> Need:

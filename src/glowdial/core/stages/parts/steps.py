@@ -415,18 +415,35 @@ def part_follows(
 ) -> tuple[Consequence, ...]:
     """A part that went in comes out of stock, and spoils the readings that rest on it."""
     texts = kept.texts
-    if not is_part_question(step, ask) or texts[DECISION] not in RENEWED_DECISIONS:
+    if not is_part_question(step, ask):
         return ()
+    # what an earlier decision took goes back first
+    before = _returned(_decided(situation.record, ask.key))
+    if texts[DECISION] not in RENEWED_DECISIONS:
+        return before
     part = part_called(situation.facts, situation.record, ask.key)
     note = f"{part.ref} renewed: {texts.get('fitted', '')}"
-    return FromStock(texts), Renewed(part.ref), Changed(part.spoils, note)
+    return *before, FromStock(texts), Renewed(part.ref), Changed(part.spoils, note)
 
 
-def part_withdrawn(answer: Answer) -> tuple[Consequence, ...]:
-    """A decision that is taken back puts its parts back into stock."""
-    if answer.texts.get(DECISION) in RENEWED_DECISIONS:
-        return (FromStock(answer.texts, back=True),)
-    return ()
+def _returned(answer: Answer | None, *, back: bool = True) -> tuple[Consequence, ...]:
+    """The parts of an earlier decision go back into stock, or come out of it again."""
+    if answer is None or answer.texts.get(DECISION) not in RENEWED_DECISIONS:
+        return ()
+    return (FromStock(answer.texts, back=back),)
+
+
+def part_withdrawn(answer: Answer, record: JobRecord) -> tuple[Consequence, ...]:
+    """A decision that counts and is taken back puts its parts back into stock; the one before it
+    counts again, and takes its own."""
+    if DECISION not in answer.texts or _decided(record, answer.ask) is not answer:
+        return ()
+    earlier = [
+        a
+        for a in record.asked(answer.ask)
+        if a.step.startswith(BATCH) and DECISION in a.texts and a is not answer
+    ]
+    return *_returned(answer), *_returned(earlier[-1] if earlier else None, back=False)
 
 
 def check_part(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
