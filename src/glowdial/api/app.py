@@ -26,6 +26,7 @@ from glowdial.api import (
 )
 from glowdial.api.calc import bring_up, general, parts, supply
 from glowdial.api.host_check import HostCheck
+from glowdial.api.plain_bodies import PlainBodies
 from glowdial.api.stages import handover, intake, stock
 from glowdial.api.stages import parts as job_parts
 from glowdial.workshop.base.workshop import Workshop
@@ -48,19 +49,13 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         title="Glow Dial",
         version=__version__,
         summary="A bench companion for restoring vintage radio receivers.",
-        responses={
-            status: {"model": problems.Problem, "description": text}
-            for status, text in (
-                (404, "not here"),
-                (409, "not now, or changed in another window"),
-                (422, "cannot be right"),
-            )
-        },
+        responses=problems.DOCUMENTED,
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/openapi.json",
     )
     app.state.workshop = workshop
+    problems.describe(app)
     if workshop is not None:
         stop_when_halted(workshop)
     problems.install(app)
@@ -78,6 +73,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
 
     # the quickest level: on the same table there is nothing to save by more
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
+    app.add_middleware(PlainBodies)
     app.add_middleware(HostCheck)
     if web is not None:
         _serve_pages(app, web)

@@ -84,7 +84,7 @@ class MoveRequest(Body):
 
 class WithdrawRequest(Body):
     version: Version
-    seq: int
+    seq: int = Field(ge=0, le=2**53)
 
 
 class NoteRequest(Body):

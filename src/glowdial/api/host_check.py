@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from urllib.parse import urlsplit
+import re
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-LOCAL_HOSTS = ("127.0.0.1", "localhost", "[::1]")
+HOST = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:\d{1,5})?")
 LARGEST_BODY_BYTES = 2_000_000
 LARGEST_PHOTO_BYTES = 12_000_000
 POLICY = (
@@ -34,10 +34,6 @@ class HostCheck:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
-        refusal = _refusal(scope["method"], scope["path"], Headers(scope=scope))
-        if refusal is not None:
-            await refusal(scope, receive, send)
-            return
 
         async def send_with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
@@ -46,26 +42,39 @@ class HostCheck:
                     headers[name] = value
             await send(message)
 
+        refusal = _refusal(scope, Headers(scope=scope))
+        if refusal is not None:
+            await refusal(scope, receive, send_with_headers)
+            return
         await self._app(scope, receive, send_with_headers)
 
 
-def _refusal(method: str, path: str, headers: Headers) -> JSONResponse | None:
-    host = headers.get("host", "")
-    name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
-    if name not in LOCAL_HOSTS:
+def _refusal(scope: Scope, headers: Headers) -> JSONResponse | None:
+    method, path = scope["method"], scope["path"]
+    hosts = headers.getlist("host")
+    if len(hosts) != 1 or not HOST.fullmatch(hosts[0]):
         return _problem(400, "This server answers only to 127.0.0.1 and localhost.")
+    if path.startswith("/api/") and _foreign(scope, headers, hosts[0]):
+        return _problem(403, "Calls from another site's page are refused.")
     if method in ("GET", "HEAD", "OPTIONS"):
         return None
-    origin = headers.get("origin")
-    if origin is not None and urlsplit(origin).netloc != host:
-        return _problem(403, "Writes from another site's page are refused.")
     length = headers.get("content-length")
+    if length is not None and headers.get("transfer-encoding"):
+        return _problem(400, "A length and chunks are not sent together.")
     if length is None and headers.get("transfer-encoding"):
         return _problem(411, "Say the length of what you send.")
     most = LARGEST_PHOTO_BYTES if path.endswith("/photos") else LARGEST_BODY_BYTES
     if length is not None and (not length.isdigit() or int(length) > most):
         return _problem(413, f"What you send is over {most // 1_000_000} MB.")
     return None
+
+
+def _foreign(scope: Scope, headers: Headers, host: str) -> bool:
+    """Whether another site's page asks, to write or to read."""
+    origin = headers.get("origin")
+    if origin is not None and origin != f"{scope.get('scheme', 'http')}://{host}":
+        return True
+    return headers.get("sec-fetch-site", "same-origin") in ("cross-site", "same-site")
 
 
 def _problem(status: int, detail: str) -> JSONResponse:

@@ -28,6 +28,7 @@ from glowdial.workshop.base.jobs import (
     shelf,
 )
 from glowdial.workshop.base.log import LogLine
+from glowdial.workshop.base.times import text_with_zone
 from glowdial.workshop.simulated import condition_for
 
 router = APIRouter(prefix="/api/jobs", tags=["jobs"])
@@ -65,7 +66,7 @@ class ShelfShape(BaseModel):
             stages=[StageShape(**s) for s in line.standing["stages"]],
             next_title=line.standing["next_title"],
             next_stage=line.standing["next_stage"],
-            touched_at=line.touched_at,
+            touched_at=line.touched_at.astimezone(),
             days_untouched=line.days_untouched,
             closed=line.closed,
         )
@@ -116,7 +117,7 @@ class LogShape(BaseModel):
         """From the workshop's line."""
         return cls(
             seq=line.seq,
-            at=line.at,
+            at=text_with_zone(line.at),
             kind=line.kind,
             step=line.step,
             text=line.text,
@@ -182,8 +183,8 @@ class JobShape(BaseModel):
             set_name=view.set_name,
             title=view.title,
             link=view.link,
-            opened_at=view.opened_at,
-            closed_at=view.closed_at,
+            opened_at=view.opened_at.astimezone(),
+            closed_at=view.closed_at.astimezone() if view.closed_at else None,
             stages=[
                 StageShape(stage=s.stage, steps=s.steps, finished=s.finished, trouble=s.trouble)
                 for s in view.journey.stages()
@@ -205,7 +206,9 @@ class JobShape(BaseModel):
             bench_turns=view.link == SIMULATED,
             link_words=LINK_WORDS[view.link],
             alarm=AlarmShape(
-                since=alarm.since, reasons=list(alarm.reasons), switched_off=alarm.switched_off
+                since=text_with_zone(alarm.since),
+                reasons=list(alarm.reasons),
+                switched_off=alarm.switched_off,
             )
             if alarm
             else None,
@@ -234,7 +237,7 @@ class JobShape(BaseModel):
 
 
 class OpenJobRequest(Body):
-    sheet_id: int = Field(examples=[1])
+    sheet_id: int = Field(ge=1, le=2**53, examples=[1])
     set_name: ShortText = Field(examples=["Reading room receiver"])
     serial: ShortText = ""
     set_id: int | None = Field(

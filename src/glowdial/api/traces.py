@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Path, Response
+from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from glowdial.api.base.wiring import (
     Body,
+    CsvAnswer,
     JobId,
     KeyDep,
     ShortText,
@@ -17,7 +18,7 @@ from glowdial.api.base.wiring import (
     WorkshopDep,
 )
 from glowdial.workshop.base.writing import Stamp
-from glowdial.workshop.traces import MEDIA, TraceCommand, keep_trace, trace_csv
+from glowdial.workshop.traces import TraceCommand, keep_trace, trace_csv
 
 router = APIRouter(prefix="/api/jobs/{job_id}/traces", tags=["traces"])
 Digest = Annotated[str, Path(pattern="^[0-9a-f]{64}$")]
@@ -47,7 +48,7 @@ def post_trace(
     return KeptTrace(**keep_trace(workshop, job_id, Stamp(key, body.version, who), command))
 
 
-@router.get("/{digest}", operation_id="getKeptTrace", response_class=Response)
-def get_trace(workshop: WorkshopDep, job_id: JobId, digest: Digest) -> Response:
+@router.get("/{digest}", operation_id="getKeptTrace", response_class=CsvAnswer)
+def get_trace(workshop: WorkshopDep, job_id: JobId, digest: Digest) -> CsvAnswer:
     """A kept trace as CSV: seconds and volts."""
-    return Response(trace_csv(workshop, job_id, digest), media_type=MEDIA)
+    return CsvAnswer(trace_csv(workshop, job_id, digest))

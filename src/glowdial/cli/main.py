@@ -8,6 +8,8 @@ import shutil
 import socket
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -17,10 +19,20 @@ import typer
 import uvicorn
 
 from glowdial.api.app import create_app
+from glowdial.cli.data_file import (
+    RESTORED,
+    TAILS,
+    FileTrouble,
+    alone,
+    back_up,
+    opened,
+    restore,
+)
 from glowdial.core.language.errors import GlowDialError
 from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.derived import Derivations
 from glowdial.workshop.base.inference import Beside
 from glowdial.workshop.base.sheets import read_sheet
 from glowdial.workshop.base.workshop import Workshop
@@ -66,11 +78,18 @@ def _folder(path: Path) -> Path:
 
 
 def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -> None:
-    database = Database(sqlite_url(file))
-    database.migrate()
+    try:
+        database = opened(file)
+    except FileTrouble as trouble:
+        raise _refuse(f"{trouble}") from trouble
     moment = datetime.fromisoformat(at) if at else None
     memory = Beside()
-    workshop = Workshop(database, (lambda: moment) if moment else datetime.now, memory=memory)
+    workshop = Workshop(
+        database,
+        (lambda: moment) if moment else datetime.now,
+        derivations=Derivations(restored=Path(f"{file}{RESTORED}")),
+        memory=memory,
+    )
     brought_up = bring_up_to_date(workshop)
     if brought_up:
         typer.echo(f"  {brought_up} jobs of an older version were brought up to date.")
@@ -82,6 +101,8 @@ def _serve(file: Path, port: int, web: Path | None, at: str | None, name: str) -
             port=port,
             log_level="warning",
             server_header=False,
+            # live streams of open pages do not keep it up
+            timeout_graceful_shutdown=1,
         )
     finally:
         memory.close()
@@ -98,8 +119,48 @@ def run(
 ) -> None:
     """Serve your own data, empty at first."""
     _check_port(port)
-    folder = _folder(data or Path(platformdirs.user_data_dir("glowdial", appauthor=False)))
-    _serve(folder / "glowdial.sqlite", port, web, at, "your bench")
+    file = _data_file(data)
+    with _alone(file):
+        _serve(file, port, web, at, "your bench")
+
+
+def _data_file(data: Path | None) -> Path:
+    folder = data or Path(platformdirs.user_data_dir("glowdial", appauthor=False))
+    return _folder(folder) / "glowdial.sqlite"
+
+
+@contextmanager
+def _alone(file: Path) -> Iterator[None]:
+    try:
+        with alone(file):
+            yield
+    except FileTrouble as trouble:
+        raise _refuse(f"{trouble}") from trouble
+
+
+@app.command()
+def backup(
+    copy: Annotated[Path, typer.Argument(help="The file to write.")], data: DataOption = None
+) -> None:
+    """Copy your data file, while it may be in use."""
+    try:
+        back_up(_data_file(data), copy)
+    except FileTrouble as trouble:
+        raise _refuse(f"{trouble}") from trouble
+    typer.echo(f"  copied to {copy}")
+
+
+@app.command("restore")
+def restore_file(
+    copy: Annotated[Path, typer.Argument(help="A backup.")], data: DataOption = None
+) -> None:
+    """Put a backup in the place of your data file, while it may be in use."""
+    file = _data_file(data)
+    try:
+        kept = restore(copy, file, datetime.now())
+    except FileTrouble as trouble:
+        raise _refuse(f"{trouble}") from trouble
+    typer.echo(f"  restored from {copy}" + (f"; what was there is in {kept}" if kept else ""))
 
 
 @app.command()
@@ -114,10 +175,11 @@ def demo(
     _check_port(port)
     folder = _folder(data or prepared.parent / "demo")
     file = folder / "demo.sqlite"
-    for tail in ("", "-wal", "-shm"):
-        Path(f"{file}{tail}").unlink(missing_ok=True)
-    shutil.copyfile(prepared, file)
-    _serve(file, port, web, at, "demo")
+    with _alone(file):
+        for tail in TAILS:
+            Path(f"{file}{tail}").unlink(missing_ok=True)
+        shutil.copyfile(prepared, file)
+        _serve(file, port, web, at, "demo")
 
 
 @app.command()

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from sqlalchemy import Connection, Engine, create_engine, event, inspect, make_url, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
 BUSY_TIMEOUT_MS = 5000
@@ -53,18 +54,35 @@ class Database:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
+    def newer(self) -> bool:
+        """Whether the file was made by a newer version than this one."""
+        return self._version() > newest_version()
+
     def _newest(self) -> bool:
-        """Whether the file has the last migration; their files are named by their ids."""
-        last = max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+        """Whether the file has the last migration."""
+        return self._version() == newest_version()
+
+    def _version(self) -> str:
         with self.engine.connect() as connection:
             if not inspect(connection).has_table("alembic_version"):
-                return False
-            has = connection.scalar(text("SELECT version_num FROM alembic_version"))
-        return str(has) == last.split("_")[0]
+                return ""
+            return str(connection.scalar(text("SELECT version_num FROM alembic_version")) or "")
 
     def close(self) -> None:
-        """Give the file back."""
+        """Write everything into the one file, and give it back."""
+        if self.engine.dialect.name == "sqlite":
+            # a file that is gone or damaged is no reason not to end
+            with suppress(DBAPIError), self.engine.connect() as connection:
+                connection.exec_driver_sql("COMMIT")
+                connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+                connection.exec_driver_sql("BEGIN")
         self.engine.dispose()
+
+
+def newest_version() -> str:
+    """The last migration that there is; their files are named by their ids."""
+    last = max(path.name for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+    return last.split("_")[0]
 
 
 def sqlite_url(path: Path) -> str:

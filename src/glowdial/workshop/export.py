@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import base64
-import csv
-import io
 import json
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import select
@@ -16,6 +15,7 @@ from glowdial.store.blobs import blob_of
 from glowdial.store.records import get_job, point_of, rows_of
 from glowdial.store.tables import (
     AcknowledgementRow,
+    AlarmRow,
     AnswerRow,
     BlobRow,
     ChangeRow,
@@ -32,6 +32,8 @@ from glowdial.store.tables import (
     TemporaryRow,
     WithdrawalRow,
 )
+from glowdial.workshop.base.tables import as_csv
+from glowdial.workshop.base.times import with_zone
 from glowdial.workshop.base.workshop import Workshop
 
 TABLES = (
@@ -46,6 +48,27 @@ TABLES = (
     SwitchedOffRow,
     RegisterRow,
     ReopeningRow,
+    AlarmRow,
+)
+
+
+HEAD = (
+    "seq",
+    "at",
+    "who",
+    "step",
+    "question",
+    "field",
+    "place",
+    "kind",
+    "value",
+    "unit",
+    "doubt",
+    "source",
+    "meter",
+    "conditions",
+    "said",
+    "withdrawn",
 )
 
 
@@ -55,42 +78,19 @@ def readings_csv(workshop: Workshop, job_id: int) -> str:
     with workshop.database.reading() as session:
         get_job(session, job_id)
         withdrawn = {w.answer_seq for w in rows_of(session, WithdrawalRow, job_id)}
-        query = (
-            select(AnswerRow, ObservationRow)
-            .join(ObservationRow, ObservationRow.answer_id == AnswerRow.id)
-            .where(AnswerRow.job_id == job_id)
-            .order_by(AnswerRow.seq, ObservationRow.id)
-        )
-        rows = session.execute(query).all()
-        mine = select(TellingRow.answer_seq, TellingRow.told).where(TellingRow.job_id == job_id)
-        told = {row.answer_seq: row.told for row in session.execute(mine)}
-    page = io.StringIO()
-    writer = csv.writer(page)
-    writer.writerow(
-        [
-            "seq",
-            "at",
-            "who",
-            "step",
-            "question",
-            "field",
-            "place",
-            "kind",
-            "value",
-            "unit",
-            "doubt",
-            "source",
-            "meter",
-            "conditions",
-            "said",
-            "withdrawn",
-        ]
-    )
-    for answer, reading in rows:
-        writer.writerow(
+        answers = {a.id: a for a in rows_of(session, AnswerRow, job_id)}
+        mine = select(ObservationRow).where(ObservationRow.job_id == job_id)
+        readings = session.scalars(mine).all()
+        said = select(TellingRow.answer_seq, TellingRow.told).where(TellingRow.job_id == job_id)
+        told = {row.answer_seq: row.told for row in session.execute(said)}
+    ordered = sorted(readings, key=lambda r: (answers[r.answer_id].seq, r.id))
+    rows = []
+    for reading in ordered:
+        answer = answers[reading.answer_id]
+        rows.append(
             [
                 answer.seq,
-                answer.at.isoformat(),
+                with_zone(answer.at),
                 answer.who,
                 answer.step,
                 question_name(answer.ask, point_of(answer.point)),
@@ -107,7 +107,7 @@ def readings_csv(workshop: Workshop, job_id: int) -> str:
                 "yes" if answer.seq in withdrawn else "",
             ]
         )
-    return page.getvalue()
+    return as_csv(HEAD, rows)
 
 
 def _plainly(conditions: dict[str, Any]) -> str:
@@ -134,8 +134,8 @@ def job_document(workshop: Workshop, job_id: int) -> dict[str, Any]:
             "set": _plain(receiver),
             "sheet": job.sheet,
             "link": job.link,
-            "opened_at": job.opened_at.isoformat(),
-            "closed_at": job.closed_at.isoformat() if job.closed_at else None,
+            "opened_at": with_zone(job.opened_at),
+            "closed_at": with_zone(job.closed_at) if job.closed_at else None,
             "closing": job.closing,
             "tellings": [_plain(r) for r in session.scalars(tellings)],
             "observations": [_plain(r) for r in observed],
@@ -164,7 +164,7 @@ def _blob(row: BlobRow) -> dict[str, Any]:
 def _photo(row: PhotoRow) -> dict[str, Any]:
     return {
         "id": row.id,
-        "at": row.at.isoformat(),
+        "at": with_zone(row.at),
         "width": row.width,
         "height": row.height,
         "jpeg_base64": base64.b64encode(row.image).decode(),
@@ -173,4 +173,4 @@ def _photo(row: PhotoRow) -> dict[str, Any]:
 
 def _plain(row: Any) -> dict[str, Any]:
     values = {c.name: getattr(row, c.name) for c in row.__table__.columns}
-    return {k: v.isoformat() if hasattr(v, "isoformat") else v for k, v in values.items()}
+    return {k: with_zone(v) if isinstance(v, datetime) else v for k, v in values.items()}

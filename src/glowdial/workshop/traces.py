@@ -5,8 +5,6 @@ A trace is an observation at a place of the set. Its samples are read only when 
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import dataclass
 from typing import Any
 
@@ -26,6 +24,7 @@ from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
 from glowdial.store.tables import ObservationRow
 from glowdial.workshop.base.jobs import NETWORK
+from glowdial.workshop.base.tables import as_csv
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, derived, write
 from glowdial.workshop.instruments import read_trace
@@ -61,7 +60,7 @@ def keep_trace(
     def act(opened: OpenedJob) -> dict[str, Any]:
         _refuse_without_power(opened.journey, opened.record)
         check_place(opened.situation.facts, command.place)
-        content = as_csv(samples, command.seconds).encode()
+        content = samples_csv(samples, command.seconds).encode()
         digest = keep_blob(opened.session, content, MEDIA)
         opened.scribe.answer(_entry(opened, command, figures, digest))
         words = f"{significant(figures.mean_v, 3)} V, {significant(figures.peak_to_peak_v, 3)} V pp"
@@ -111,14 +110,11 @@ def _entry(
     )
 
 
-def as_csv(samples_v: tuple[float, ...], seconds: float) -> str:
+def samples_csv(samples_v: tuple[float, ...], seconds: float) -> str:
     """A trace as a table of seconds and volts."""
-    page = io.StringIO()
-    writer = csv.writer(page)
-    writer.writerow(["seconds", "volts"])
     last = max(len(samples_v) - 1, 1)
-    writer.writerows([f"{seconds * n / last:.9g}", f"{v:.9g}"] for n, v in enumerate(samples_v))
-    return page.getvalue()
+    rows = ((f"{seconds * n / last:.9g}", f"{v:.9g}") for n, v in enumerate(samples_v))
+    return as_csv(("seconds", "volts"), rows)
 
 
 def trace_csv(workshop: Workshop, job_id: int, digest: str) -> bytes:

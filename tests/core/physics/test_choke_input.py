@@ -73,7 +73,8 @@ def test_it_is_what_the_differential_equations_run_into(load_a: float) -> None:
 
 @pytest.mark.parametrize("load_a", [0.06, 0.03])
 def test_behind_a_dead_half_the_current_runs_on_in_the_other(load_a: float) -> None:
-    supply = choke_supply(load_a)
+    # tubes, that draw less at less: a constant current would ask for volts below zero
+    supply = replace(choke_supply(load_a), load=Load(load_a, 235.0, 1.3))
     mean_v, ripple_v, peak_a = integrated(supply, dead_half=True)
     found = steady_state(with_dead_half(supply), 230.0)
     assert found.node_v[0] == pytest.approx(mean_v, rel=3e-3)

@@ -31,7 +31,8 @@ def key_of(idempotency_key: Annotated[str | None, Header(max_length=100)] = None
 
 def who_of(bench_hand: Annotated[str, Header(max_length=80)] = "") -> str:
     """Who is at the bench, as the page was told; kept with what is entered."""
-    return bench_hand.strip()
+    # headers come byte by byte: what is no text is left out
+    return bench_hand.encode("latin-1", "ignore").decode("utf-8", "ignore").strip()
 
 
 WorkshopDep = Annotated[Workshop, Depends(workshop_of)]
@@ -40,13 +41,15 @@ WhoDep = Annotated[str, Depends(who_of)]
 JobId = Annotated[int, Path(ge=1, le=2**53)]
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
-Version = Annotated[int, Field(ge=0, description="the job's version that the page had read")]
+Version = Annotated[
+    int, Field(ge=0, le=2**53, description="the job's version that the page had read")
+]
 
 
 class Body(BaseModel):
     """A request body; unknown keys are refused."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Opened(BaseModel):
@@ -70,3 +73,9 @@ def plain_json(shape: BaseModel) -> Response:
     """A shape as it is sent. The longest of them are written out once, and not checked again on
     their way."""
     return Response(shape.model_dump_json(), media_type="application/json")
+
+
+class CsvAnswer(Response):
+    """A table as CSV."""
+
+    media_type = "text/csv"

@@ -175,6 +175,7 @@ def calc_dial(body: DialRequest) -> DialAnswer:
         raise BadInput("true_hz", f"{len(body.true_hz)} values", "must be one per mark", "3 and 3")
     marks = zip(body.dial_hz, body.true_hz, strict=True)
     curve = DialCurve(tuple(DialMark(d, t) for d, t in marks))
+    curve.check_within(body.at_hz)
     correction = float(curve.correction_hz(body.at_hz))
     worst = curve.worst()
     return DialAnswer(

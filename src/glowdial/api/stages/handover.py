@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 
 from fastapi import APIRouter
-from fastapi.responses import JSONResponse, PlainTextResponse
+from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
 from glowdial.api.base.visits import VisitShape
-from glowdial.api.base.wiring import JobId, WorkshopDep
+from glowdial.api.base.wiring import CsvAnswer, JobId, WorkshopDep
 from glowdial.workshop.base.jobs import job_report
 from glowdial.workshop.export import job_document, readings_csv
 
@@ -59,13 +59,12 @@ def get_report(workshop: WorkshopDep, job_id: JobId) -> ReportShape:
     return ReportShape.model_validate(job_report(workshop, job_id))
 
 
-@router.get("/readings.csv", operation_id="getReadings", response_class=PlainTextResponse)
-def get_readings(workshop: WorkshopDep, job_id: JobId) -> PlainTextResponse:
+@router.get("/readings.csv", operation_id="getReadings", response_class=CsvAnswer)
+def get_readings(workshop: WorkshopDep, job_id: JobId) -> CsvAnswer:
     """Every reading of the job, SI units, as CSV."""
     name = f'attachment; filename="job-{job_id}-readings.csv"'
-    return PlainTextResponse(
+    return CsvAnswer(
         readings_csv(workshop, job_id),
-        media_type="text/csv",
         headers={"content-disposition": name},
     )
 

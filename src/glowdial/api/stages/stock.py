@@ -5,10 +5,9 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Path
-from fastapi.responses import PlainTextResponse
 from pydantic import BaseModel, Field
 
-from glowdial.api.base.wiring import Body, KeyDep, ShortText, WorkshopDep
+from glowdial.api.base.wiring import Body, CsvAnswer, KeyDep, ShortText, WorkshopDep
 from glowdial.workshop.stages import stock
 
 router = APIRouter(prefix="/api", tags=["stock"])
@@ -96,8 +95,8 @@ def post_count(
     return Kept(id=stock.count_stock(workshop, key, stock_id, body.count))
 
 
-@router.get("/stock.csv", operation_id="getStockCsv", response_class=PlainTextResponse)
-def get_stock_csv(workshop: WorkshopDep) -> PlainTextResponse:
+@router.get("/stock.csv", operation_id="getStockCsv", response_class=CsvAnswer)
+def get_stock_csv(workshop: WorkshopDep) -> CsvAnswer:
     """The stock as CSV."""
     return _csv(stock.stock_csv(workshop), "stock.csv")
 
@@ -119,12 +118,12 @@ def get_shopping_list(workshop: WorkshopDep) -> ShoppingList:
     )
 
 
-@router.get("/shopping-list.csv", operation_id="getShoppingCsv", response_class=PlainTextResponse)
-def get_shopping_csv(workshop: WorkshopDep) -> PlainTextResponse:
+@router.get("/shopping-list.csv", operation_id="getShoppingCsv", response_class=CsvAnswer)
+def get_shopping_csv(workshop: WorkshopDep) -> CsvAnswer:
     """The shopping list as CSV."""
     return _csv(stock.shopping_csv(workshop), "shopping-list.csv")
 
 
-def _csv(text: str, name: str) -> PlainTextResponse:
+def _csv(text: str, name: str) -> CsvAnswer:
     headers = {"content-disposition": f'attachment; filename="{name}"'}
-    return PlainTextResponse(text, media_type="text/csv", headers=headers)
+    return CsvAnswer(text, headers=headers)

@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from contextlib import suppress
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.room import Situation
@@ -35,18 +37,34 @@ class Derived:
 
 @dataclass(slots=True)
 class Derivations:
-    """The derivations of the jobs worked last; ``count`` is how many there have been."""
+    """The derivations of the jobs worked last; ``count`` is how many there have been.
+
+    ``restored`` is a file that is written when a backup took the data file's place: nothing that
+    was derived before holds after that.
+    """
 
     count: int = 0
+    restored: Path | None = None
+    _seen: float = 0.0
     _kept: OrderedDict[int, Derived] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def get(self, job_id: int) -> Derived | None:
         """What was derived of a job last."""
         with self._lock:
+            self._forget_restored()
             if job_id in self._kept:
                 self._kept.move_to_end(job_id)
             return self._kept.get(job_id)
+
+    def _forget_restored(self) -> None:
+        if self.restored is None:
+            return
+        with suppress(FileNotFoundError):
+            written = self.restored.stat().st_mtime
+            if written > self._seen:
+                self._seen = written
+                self._kept.clear()
 
     def put(self, job_id: int, derived: Derived) -> None:
         """Keep what was derived of a job."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
+import threading
 import warnings
 from dataclasses import dataclass
 
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image, ImageOps
 
 from glowdial.core.language.errors import BadInput
 
@@ -14,6 +15,8 @@ LARGEST_BYTES = 12_000_000
 LARGEST_PIXELS = 60_000_000
 LONGEST_SIDE, THUMBNAIL_SIDE = 2000, 280
 FORMATS = ("JPEG", "PNG", "WEBP")
+# a large picture takes 200 MB while it is decoded
+DECODERS = threading.BoundedSemaphore(2)
 EXAMPLE = "a JPEG of a telephone's camera"
 
 
@@ -37,6 +40,16 @@ def drawn_anew(picture: bytes) -> Photo:
         raise BadInput("photo", "nothing", "is empty", EXAMPLE)
     if len(picture) > LARGEST_BYTES:
         raise BadInput("photo", f"{len(picture) / 1e6:.0f} MB", "is over 12 MB", EXAMPLE)
+    with DECODERS:
+        upright = _decoded(picture)
+    upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+    small = upright.copy()
+    small.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE))
+    return Photo(upright.width, upright.height, _jpeg(upright), _jpeg(small))
+
+
+def _decoded(picture: bytes) -> Image.Image:
+    """The pixels alone, upright: sizes are looked at before anything is decoded."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
@@ -45,15 +58,26 @@ def drawn_anew(picture: bytes) -> Photo:
                 raise BadInput(
                     "photo", f"{opened.width} x {opened.height}", "has too many pixels", EXAMPLE
                 )
-            upright = ImageOps.exif_transpose(opened).convert("RGB")
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Warning) as error:
+            plain = _upright(opened).convert("RGB")
+    except BadInput:
+        raise
+    except Exception as error:
+        # damaged files end the decoders in more ways than they name
         raise BadInput(
             "photo", "the file", "is no JPEG, PNG or WebP picture that can be read", EXAMPLE
         ) from error
-    upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
-    small = upright.copy()
-    small.thumbnail((THUMBNAIL_SIDE, THUMBNAIL_SIDE))
-    return Photo(upright.width, upright.height, _jpeg(upright), _jpeg(small))
+    # comments and profiles ride along in here
+    plain.info.clear()
+    return plain
+
+
+def _upright(opened: Image.Image) -> Image.Image:
+    """Turned as its camera says; as it is where that cannot be read."""
+    opened.load()
+    try:
+        return ImageOps.exif_transpose(opened)
+    except Exception:
+        return opened
 
 
 def _jpeg(picture: Image.Image) -> bytes:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -25,6 +23,7 @@ from glowdial.core.language.quantities import (
 from glowdial.core.stages.parts.steps import BATCH, ORDER
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.store.tables import AnswerRow, JobRow, SetRow, StockRow, WithdrawalRow
+from glowdial.workshop.base.tables import as_csv
 from glowdial.workshop.base.workshop import Workshop, once
 
 KINDS = ("capacitor", "electrolytic", "resistor")
@@ -246,35 +245,29 @@ def _collect(
 
 def shopping_csv(workshop: Workshop) -> str:
     """The shopping list as CSV, SI units."""
-    page = io.StringIO()
-    writer = csv.writer(page)
-    writer.writerow(
-        ["to_buy", "part", "kind", "value_si", "rating", "safety", "wanted", "in_stock", "for"]
-    )
-    for line in shopping_list(workshop):
-        writer.writerow(
-            [
-                line.to_buy,
-                line.words,
-                line.kind,
-                line.value,
-                line.rating,
-                line.safety,
-                line.wanted,
-                line.in_stock,
-                "; ".join(line.used_for),
-            ]
+    head = ("to_buy", "part", "kind", "value_si", "rating", "safety", "wanted", "in_stock", "for")
+    rows = (
+        (
+            line.to_buy,
+            line.words,
+            line.kind,
+            line.value,
+            line.rating,
+            line.safety,
+            line.wanted,
+            line.in_stock,
+            "; ".join(line.used_for),
         )
-    return page.getvalue()
+        for line in shopping_list(workshop)
+    )
+    return as_csv(head, rows)
 
 
 def stock_csv(workshop: Workshop) -> str:
     """The stock as CSV, SI units."""
-    page = io.StringIO()
-    writer = csv.writer(page)
-    writer.writerow(["kind", "value_si", "value", "rating", "safety", "count", "note"])
-    for row in list_stock(workshop):
-        writer.writerow(
-            [row.kind, row.value, row.value_text, row.rating, row.safety, row.count, row.note]
-        )
-    return page.getvalue()
+    head = ("kind", "value_si", "value", "rating", "safety", "count", "note")
+    rows = (
+        (row.kind, row.value, row.value_text, row.rating, row.safety, row.count, row.note)
+        for row in list_stock(workshop)
+    )
+    return as_csv(head, rows)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from glowdial.core.language.errors import require_positive
+from glowdial.core.language.errors import BadInput, require_positive
 from glowdial.core.physics.supply.circuit import FILAMENT_EXPONENT
 
 PASSES = 26
+# beyond this share of its rated current a filament does not last
+MOST_SHARE = 1.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +29,16 @@ class Lamp:
         return self.power_w / self.volts * float(share**FILAMENT_EXPONENT)
 
     def volts_at(self, current_a: float) -> float:
-        """Volts across it at a current."""
+        """Volts across it at a current; raises BadInput for one that burns it out."""
+        most_a = MOST_SHARE * self.power_w / self.volts
+        if current_a > most_a:
+            raise BadInput(
+                "current",
+                f"{current_a:g} A",
+                f"is more than a {self.power_w:g} W lamp for {self.volts:g} V passes whole, "
+                f"{most_a:.2g} A",
+                f"{0.5 * self.power_w / self.volts:.2g} A",
+            )
         share = max(current_a, 0.0) * self.volts / self.power_w
         return self.volts * float(share ** (1.0 / FILAMENT_EXPONENT))
 

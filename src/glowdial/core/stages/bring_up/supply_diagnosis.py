@@ -293,6 +293,8 @@ def decide_excess(
     is no settled reading.
     """
     line = line_v or supply.line_v
+    known = [v for v in (before_v, after_v, lifted_v) if v is not None]
+    check_possible_nodes(supply, line, known, ())
     if lifted_v is not None:
         return _by_lifting(supply, extra, lifted_v, line)
     if before_v is None or after_v is None:

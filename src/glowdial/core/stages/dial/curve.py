@@ -48,6 +48,17 @@ class DialCurve:
         inside = np.clip(np.asarray(dial_hz, dtype=np.float64), x[0], x[-1])
         return np.asarray(PchipInterpolator(x, y)(inside), dtype=np.float64)
 
+    def check_within(self, dial_hz: float) -> None:
+        """Raises BadInput for a dial reading beyond the outer marks: nothing is known there."""
+        low, high = self.marks[0].dial_hz, self.marks[-1].dial_hz
+        if not low <= dial_hz <= high:
+            raise BadInput(
+                "dial reading",
+                f"{dial_hz / 1e3:g} kHz",
+                f"must lie between the outer marks, {low / 1e3:g} and {high / 1e3:g} kHz",
+                f"{(low + high) / 2e3:.0f} kHz",
+            )
+
     def true_hz(self, dial_hz: float) -> float:
         """True frequency at a dial reading."""
         return dial_hz + float(self.correction_hz(dial_hz))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import engineering
 from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.combinations import (
@@ -20,6 +21,7 @@ from glowdial.core.physics.supply.discharge import unloaded_v
 RESISTOR_TOLERANCE = 0.20
 RATING_FACTOR = 2.0
 SAFETY_V = 250.0
+LARGEST_F = 0.1
 # a larger one passes milliamperes to whoever touches the chassis
 LARGEST_CHASSIS_F = 4.7e-9
 
@@ -63,7 +65,9 @@ def seen_v(supply: Supply | None, *, transformer: bool) -> float:
 
 
 def need_of(part: Part, supply: Supply | None, *, transformer: bool) -> Need:
-    """What the part's substitute must be."""
+    """What the part's substitute must be; raises BadInput for a value that no part has."""
+    if not part.is_resistor and part.value > LARGEST_F:
+        raise BadInput("value", f"{part.value:g} F", "is no capacitor's: at most 0.1 F", "16e-6")
     if part.is_resistor:
         dissipated = (
             part.dissipation_w if part.dissipation_w is not None else (part.watts or 0.5) / 2
