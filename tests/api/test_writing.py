@@ -141,7 +141,7 @@ def test_a_doubted_entry_is_kept_when_it_comes_again_confirmed(
         assert caller.answer(hand_job, line).status_code == 201
     body = {"step": "bring-up.ramp", "ask": "held@line_v=230", "line": "230 0.219"}
     refused = problem(caller.into(hand_job, "answers", **body), 409)
-    assert refused["type"] == "doubted" and "is the unit right?" in refused["detail"]
+    assert refused["type"] == "doubted" and "Is the unit right?" in refused["detail"]
     assert caller.into(hand_job, "answers", confirmed=True, **body).status_code == 201
     assert caller.job(hand_job)["step"]["status"] == "trouble"
 

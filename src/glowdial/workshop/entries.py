@@ -118,9 +118,10 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
     line = command.line
     if line is not None:
         line = heard(step, ask, line, {}).rest
-    entry = read_entry(ask, line, dict(command.fields))
-    if entry.doubts and not command.confirmed:
-        raise Doubted(f"{entry.doubts[0]} Send it again to keep it as it is.")
+    entry = read_entry(ask, line, dict(command.fields), step.programme)
+    doubts = (*entry.doubts, *room_of(step.stage).doubts(opened.situation, step, ask, entry.values))
+    if doubts and not command.confirmed:
+        raise Doubted(f"{doubts[0]} Send it again to keep it as it is.")
     check_leaving(step, entry)
     room = room_of(step.stage)
     room.check(opened.situation, step, ask, entry.values)

@@ -296,7 +296,7 @@ def test_an_entry_a_thousand_times_off_is_doubted_and_a_strange_field_refused() 
     ask = ask_of(at(a_record(*through_ramp()[:10])), "bring-up.ramp")
     assert read_entry(ask, "230 221", {}).texts == {"seen": ""}
     assert read_entry(ask, "230 221", {}).doubts == ()
-    assert "is the unit right?" in read_entry(ask, "230 0.22", {}).doubts[0]
+    assert "Is the unit right?" in read_entry(ask, "230 0.22", {}).doubts[0]
     assert read_entry(ask, "230 V 221 V", {}).values == {"ac": 230.0, "b_plus": 221.0}
     with pytest.raises(BadInput, match="not asked for here"):
         read_entry(ask, None, {"volts": "3"})

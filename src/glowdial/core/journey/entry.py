@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import echo, parse, split_values
 from glowdial.core.safety.signs import Heard, heard_in
 
-DOUBT_FACTOR = 300.0
 LONGEST_TEXT = 4000
 
 
@@ -42,8 +42,11 @@ def heard(step: Step, ask: Ask, line: str | None, fields: Mapping[str, str]) -> 
     return Heard(heard_in(" ".join(seen)).signs, "")
 
 
-def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
-    """Read one typed line (values with spaces between) or named fields.
+def read_entry(
+    ask: Ask, line: str | None, fields: Mapping[str, str], points: tuple[float, ...] = ()
+) -> Entry:
+    """Read one typed line (values with spaces between) or named fields; ``points`` are the others
+    of its step, for what may be a neighbour's reading.
 
     Raises BadInput naming the field, what is expected and an example.
     """
@@ -80,7 +83,7 @@ def read_entry(ask: Ask, line: str | None, fields: Mapping[str, str]) -> Entry:
         echo(values[f.name], f.quantity) for f in ask.fields if f.quantity and f.name in values
     ]
     shown += [texts[f.name] for f in ask.fields if f.options and texts[f.name]]
-    return Entry(values, texts, ", ".join(shown), _doubts(ask, values), given)
+    return Entry(values, texts, ", ".join(shown), doubts_of(ask, values, given, points), given)
 
 
 def _choice(field: Field, raw: str) -> str:
@@ -103,20 +106,6 @@ def _text(field: Field, raw: str, example: str) -> str:
     if len(raw) > LONGEST_TEXT:
         raise BadInput(field.label, f"{raw[:30]}...", f"is over {LONGEST_TEXT} characters", example)
     return raw
-
-
-def _doubts(ask: Ask, values: Mapping[str, float]) -> tuple[str, ...]:
-    doubts = []
-    for field in ask.fields:
-        if field.quantity is None or not field.nominal or field.name not in values:
-            continue
-        ratio = abs(values[field.name] / field.nominal)
-        if ratio >= DOUBT_FACTOR or 0.0 < ratio <= 1.0 / DOUBT_FACTOR:
-            doubts.append(
-                f"{field.label}: {echo(values[field.name], field.quantity)} is very far from the "
-                f"{echo(field.nominal, field.quantity)} expected; is the unit right?"
-            )
-    return tuple(doubts)
 
 
 LEAVE_IT = "leave it"

@@ -17,6 +17,8 @@ from glowdial.core.model.measurands import AVC, turn_of
 
 # a peak that is lower than where it stood by more than an indicator's own error was lost
 LEAST_OF_BEFORE = 0.97
+# a quarter turn moves any working adjuster by more than this share of the reading
+TELLING_TURN, NOTHING_SHARE = 0.25, 0.01
 
 
 def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
@@ -85,9 +87,16 @@ def peak_step(
 
 
 def _peaked_words(values: Mapping[str, float], level_v: float, after_v: float) -> tuple[str, ...]:
+    before_v = abs(values["before"])
     turned = values["turns"]
     words = "left where it stood" if turned == 0 else turns(turned)
-    return (f"Turned: {words}.", *_level_words(level_v, after_v))
+    dead: tuple[str, ...] = ()
+    if abs(turned) >= TELLING_TURN and abs(after_v / max(before_v, 1e-6) - 1.0) < NOTHING_SHARE:
+        dead = (
+            "So far turned and nothing changed: is it this circuit's adjuster, is it stripped, or "
+            "is its winding or capacitor open? Put it back, and turn it no further.",
+        )
+    return (f"Turned: {words}.", *dead, *_level_words(level_v, after_v))
 
 
 def _level_words(level_v: float, after_v: float) -> tuple[str, ...]:

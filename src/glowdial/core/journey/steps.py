@@ -46,7 +46,8 @@ class Field:
 
     ``measurand`` is what the value is and where; ``sets`` names the bench's setting that it tells
     ("line_v"), which makes it a condition of the other values. On a typed line, fields that may
-    stay empty come last.
+    stay empty come last. ``nominal`` is what is expected, ``plausible`` what any state of this set,
+    sound or faulty, can give.
     """
 
     name: str
@@ -58,6 +59,7 @@ class Field:
     multiline: bool = False
     measurand: Measurand | None = None
     sets: str = ""
+    plausible: Window | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -423,6 +423,9 @@ def _collocate_choke(
     for _ in range(_NEWTON_PASSES):
         rest = direct(volts)
         rows = np.flatnonzero(active)
+        if rows.size == 0:
+            # nothing conducts any more: there is no way back from here
+            break
         here = current[rows]
         across = rectifier.drop_v(here) + (matrix @ current)[rows] + rest.port_v - drive[rows]
         inner = matrix[rows][:, rows]

@@ -35,6 +35,7 @@ from glowdial.core.stages.intermediate.survey import (
     SURVEY_LEFT,
     SURVEY_REACH_HZ,
     centre_window,
+    flat_words,
     if_recipe,
     peak_result,
     side_words,
@@ -159,7 +160,7 @@ def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
             as_found=True,
         )
         peak = peak_result(facts, curve, reference.answer, as_found=True)
-        step = replace(step, results=(peak, level))
+        step = replace(step, results=(peak, level), advice=flat_words(curve))
     return conclude(step, found)
 
 

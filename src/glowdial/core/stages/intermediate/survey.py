@@ -23,6 +23,8 @@ SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
 CENTRE_TOLERANCE = 0.003
 POINT = "point"
 LEAST_POINTS = 3
+# a working IF stands out from its foot by more than this
+LEAST_PEAK = 1.25
 
 
 def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
@@ -114,6 +116,17 @@ def peak_result(
         (khz(window.low or 0.0), khz(window.high or 0.0)),
         stale=stale,
         as_found=as_found,
+    )
+
+
+def flat_words(curve: SurveyCurve) -> tuple[str, ...]:
+    """What there is to say of a survey that shows no peak."""
+    least, most = min(curve.avc_v), max(curve.avc_v)
+    if most >= LEAST_PEAK * max(least, 1e-3):
+        return ()
+    return (
+        "No peak: the AVC hardly follows the generator's frequency. Is the signal getting in, is "
+        "the level enough, does the AVC line work? Do not turn a core by this.",
     )
 
 

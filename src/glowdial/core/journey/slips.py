@@ -1,0 +1,221 @@
+"""Slips of the pen: a value where no modelled state of this set could put it is asked about once,
+with the slip that would explain it: a factor of ten, the unit, swapped figures, a neighbouring
+point, the sign, two values the wrong way round.
+
+Two rules. A value beyond what is plausible is asked about whatever explains it. One that is merely
+outside of what is expected is asked about only when a slip would bring it right in: a faulty set
+reads what it reads.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping, Sequence
+
+from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.language.quantities import (
+    AVC_VOLTS,
+    CURRENT,
+    FREQUENCY,
+    FREQUENCY_MHZ,
+    INTERMEDIATE_FREQUENCY,
+    LEVEL,
+    TEMPERATURE,
+    Quantity,
+    echo,
+)
+from glowdial.core.language.verdicts import Window
+
+# how far a value may lie from its nominal, as factors, before any explanation is wanted
+PLAUSIBLE: Mapping[Quantity, tuple[float, float]] = {
+    FREQUENCY: (0.85, 1.15),
+    FREQUENCY_MHZ: (0.85, 1.15),
+    INTERMEDIATE_FREQUENCY: (0.85, 1.15),
+    LEVEL: (0.01, 100.0),
+    CURRENT: (0.25, 4.0),
+}
+FAR = 300.0
+# what counts as right where no window is given, and how near a slip has to bring a value
+USUAL_SHARE, SET_SHARE, EXPLAINS_SHARE = 0.2, 0.03, 0.12
+# a value within so many half widths, each at least a tenth, needs no explanation
+FAR_HALVES, LEAST_HALF = 2.5, 0.1
+WARMEST_C, COLDEST_C = 45.0, -10.0
+MOST_AVC_V = 25.0
+
+
+def doubts_of(
+    ask: Ask, values: Mapping[str, float], typed: Mapping[str, str], neighbours: Sequence[float]
+) -> tuple[str, ...]:
+    """Sentences for what was typed and can hardly be; empty for a usual reading.
+
+    ``neighbours`` are the other points of the step, in SI.
+    """
+    swapped = _swapped(ask, values)
+    if swapped:
+        return (swapped,)
+    found = [
+        _doubt(ask, field, values[field.name], typed.get(field.name, ""), neighbours)
+        for field in ask.fields
+        if field.quantity is not None and field.name in values
+    ]
+    return tuple(words for words in found if words)
+
+
+def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequence[float]) -> str:
+    assert field.quantity is not None
+    plausible, expected = plausible_window(field), expected_window(ask, field)
+    beyond = plausible is not None and not _inside(value, plausible)
+    if not beyond and (expected is None or _near(value, expected)):
+        return ""
+    slip = _slip(field, value, typed, expected, neighbours)
+    shown = echo(value, field.quantity)
+    if slip:
+        return f"{field.label}: {shown}? {slip}"
+    if beyond:
+        near = f"; about {echo(field.nominal, field.quantity)} is expected" if field.nominal else ""
+        return f"{field.label}: {shown} is where no state of this set puts it{near}."
+    return ""
+
+
+def plausible_window(field: Field) -> Window | None:
+    """Where any modelled state of a set, sound or faulty, can put a value; None where that says
+    nothing."""
+    if field.plausible is not None:
+        return field.plausible
+    if field.quantity is AVC_VOLTS:
+        return Window(-MOST_AVC_V, MOST_AVC_V)
+    if field.quantity is TEMPERATURE:
+        return Window(COLDEST_C, WARMEST_C)
+    if not field.nominal or field.quantity is None:
+        return None
+    low, high = PLAUSIBLE.get(field.quantity, (0.0, FAR))
+    ends = sorted((low * field.nominal, high * field.nominal))
+    return Window(ends[0], ends[1], field.nominal)
+
+
+def expected_window(ask: Ask, field: Field) -> Window | None:
+    """What is expected of a field: the question's own window where it is the field's, else a fifth
+    either side of its nominal."""
+    measured = [f for f in ask.fields if f.quantity is not None and f.required]
+    window = ask.expected
+    if (
+        window is not None
+        and window.given
+        and (len(measured) == 1 or (field.nominal and window.nominal == field.nominal))
+    ):
+        return window
+    if not field.nominal:
+        return None
+    # what is set by hand is set to a few per cent
+    share = SET_SHARE if field.sets else USUAL_SHARE
+    ends = sorted(field.nominal * (1.0 + s * share) for s in (-1.0, 1.0))
+    return Window(ends[0], ends[1], field.nominal)
+
+
+def _near(value: float, expected: Window) -> bool:
+    """Whether a value is within some half widths of what is expected: sets differ, and are sick."""
+    if expected.low is None or expected.high is None:
+        return _inside(value, expected)
+    middle = 0.5 * (expected.low + expected.high)
+    half = max(0.5 * (expected.high - expected.low), LEAST_HALF * abs(middle))
+    return abs(value - middle) <= FAR_HALVES * half
+
+
+def _inside(value: float, window: Window) -> bool:
+    low = -math.inf if window.low is None else window.low
+    high = math.inf if window.high is None else window.high
+    return low <= value <= high
+
+
+def _explains(value: float, field: Field, expected: Window | None) -> bool:
+    """Whether a value would have been right."""
+    # a window open on one side takes in far too much
+    closed = expected is not None and None not in (expected.low, expected.high)
+    if closed and expected is not None and _inside(value, expected):
+        return True
+    return bool(field.nominal) and abs(value / (field.nominal or 1.0) - 1.0) <= EXPLAINS_SHARE
+
+
+def _slip(
+    field: Field,
+    value: float,
+    typed: str,
+    expected: Window | None,
+    neighbours: Sequence[float],
+) -> str:
+    """The likeliest slip that makes a value right, in words; "" where none does."""
+    quantity = field.quantity
+    assert quantity is not None
+    for factor, words in (
+        (0.1, "A figure too many: is it"),
+        (10.0, "A figure too few: is it"),
+        (1e-3, "Is the unit right? Is it"),
+        (1e3, "Is the unit right? Is it"),
+        (0.01, "Is the point in its place? Is it"),
+        (100.0, "Is the point in its place? Is it"),
+        (1e-6, "Is the unit right? Is it"),
+        (1e6, "Is the unit right? Is it"),
+        (-1.0, "Is the sign right? Is it"),
+    ):
+        if value != 0.0 and _explains(value * factor, field, expected):
+            return f"{words} {echo(value * factor, quantity)}?"
+    near = [n for n in neighbours if n != field.nominal and abs(value / n - 1.0) < 0.02]
+    if near and field.nominal and quantity in PLAUSIBLE:
+        return f"That is near {echo(near[0], quantity)}, another of these points: is it this one's?"
+    for figures in _transposed(typed):
+        other = value * float(figures) / float(_figures(typed))
+        if _explains(other, field, expected):
+            return f"Two figures the wrong way round? Is it {echo(other, quantity)}?"
+    return ""
+
+
+def _figures(typed: str) -> str:
+    return "".join(c for c in typed.replace(",", ".") if c.isdigit() or c == ".").strip(".")
+
+
+def _transposed(typed: str) -> list[str]:
+    """The number with two neighbouring figures changed over, each way that changes it."""
+    figures = _figures(typed)
+    if figures.count(".") > 1 or not any(c in "123456789" for c in figures):
+        return []
+    places = [n for n, c in enumerate(figures) if c != "."]
+    found = []
+    for a, b in itertools.pairwise(places):
+        if figures[a] != figures[b]:
+            letters = list(figures)
+            letters[a], letters[b] = letters[b], letters[a]
+            found.append("".join(letters))
+    return found
+
+
+def _swapped(ask: Ask, values: Mapping[str, float]) -> str:
+    """Two values of one line that fit only the other way round."""
+    known = [f for f in ask.fields if f.nominal and f.name in values and f.quantity is not None]
+    for n, first in enumerate(known):
+        for second in known[n + 1 :]:
+            if first.quantity is None or second.quantity is None:
+                continue
+            if first.quantity.base != second.quantity.base:
+                continue
+            a, b = values[first.name], values[second.name]
+            if a == b or a <= 0.0 or b <= 0.0:
+                continue
+            here = _misfit(ask, first, a) + _misfit(ask, second, b)
+            there = _misfit(ask, first, b) + _misfit(ask, second, a)
+            if here > 1.0 and there < 0.8:
+                return (
+                    f"{first.label} {echo(a, first.quantity)} and {second.label} "
+                    f"{echo(b, second.quantity)}: are the two the right way round?"
+                )
+    return ""
+
+
+def _misfit(ask: Ask, field: Field, value: float) -> float:
+    """How far a value is from its nominal, in half widths of what is expected."""
+    window = expected_window(ask, field)
+    nominal = field.nominal or 1.0
+    if window is None or window.low is None or window.high is None:
+        return abs(value / nominal - 1.0) / (SET_SHARE if field.sets else USUAL_SHARE)
+    half = max(0.5 * (window.high - window.low), 1e-12)
+    return abs(value - 0.5 * (window.high + window.low)) / half
