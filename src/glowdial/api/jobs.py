@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
@@ -10,7 +9,16 @@ from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
 from glowdial.api.base.visits import VisitShape
-from glowdial.api.base.wiring import Body, JobId, KeyDep, Opened, ShortText, WorkshopDep, plain_json
+from glowdial.api.base.wiring import (
+    Body,
+    JobId,
+    KeyDep,
+    Moment,
+    Opened,
+    ShortText,
+    WorkshopDep,
+    plain_json,
+)
 from glowdial.api.push import EVENTS, until_known
 from glowdial.api.steps import StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
@@ -50,7 +58,7 @@ class ShelfShape(BaseModel):
     stages: list[StageShape]
     next_title: str
     next_stage: str
-    touched_at: datetime
+    touched_at: Moment
     days_untouched: int
     closed: bool
 
@@ -66,7 +74,7 @@ class ShelfShape(BaseModel):
             stages=[StageShape(**s) for s in line.standing["stages"]],
             next_title=line.standing["next_title"],
             next_stage=line.standing["next_stage"],
-            touched_at=line.touched_at.astimezone(),
+            touched_at=line.touched_at,
             days_untouched=line.days_untouched,
             closed=line.closed,
         )
@@ -149,8 +157,8 @@ class JobShape(BaseModel):
     set_name: str
     title: str
     link: str
-    opened_at: datetime
-    closed_at: datetime | None
+    opened_at: Moment
+    closed_at: Moment | None
     stages: list[StageShape]
     steps: list[StepLine]
     next_step: str
@@ -183,8 +191,8 @@ class JobShape(BaseModel):
             set_name=view.set_name,
             title=view.title,
             link=view.link,
-            opened_at=view.opened_at.astimezone(),
-            closed_at=view.closed_at.astimezone() if view.closed_at else None,
+            opened_at=view.opened_at,
+            closed_at=view.closed_at,
             stages=[
                 StageShape(stage=s.stage, steps=s.steps, finished=s.finished, trouble=s.trouble)
                 for s in view.journey.stages()

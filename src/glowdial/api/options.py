@@ -13,6 +13,7 @@ from glowdial.sheets.template_form import (
     MOST_BANDS,
     TEMPLATE_CHASSIS,
     TEMPLATE_RECTIFIERS,
+    TEMPLATE_TOPOLOGIES,
 )
 from glowdial.workshop.base.jobs import SOURCE_WORDS
 from glowdial.workshop.instruments import KINDS as INSTRUMENT_KINDS
@@ -58,6 +59,7 @@ class OptionsShape(BaseModel):
     sources: list[SourceOption]
     chassis: list[str]
     rectifiers: list[str]
+    topologies: list[str]
     most_bands: int
     template: list[FormFieldOption]
 
@@ -82,6 +84,7 @@ def get_options() -> OptionsShape:
         sources=[SourceOption(value=v, label=label) for v, label in SOURCE_WORDS.items()],
         chassis=list(TEMPLATE_CHASSIS),
         rectifiers=list(TEMPLATE_RECTIFIERS),
+        topologies=list(TEMPLATE_TOPOLOGIES),
         most_bands=MOST_BANDS,
         template=[FormFieldOption(**asdict(f)) for f in FORM_FIELDS],
     )

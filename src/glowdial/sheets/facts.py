@@ -241,6 +241,7 @@ def supply_of(sheet: SupplySheet) -> Supply:
         swing_share=sheet.swing_share,
         input_choke_h=sheet.input_choke_h,
         input_choke_ohm=sheet.input_choke_ohm,
+        tap_shares=tuple(a / sheet.load_current_a for a in sheet.tap_currents_a),
     )
 
 

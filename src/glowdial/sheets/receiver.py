@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from enum import StrEnum
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -94,6 +94,11 @@ class SupplySheet(Section):
     reservoir_f: Capacitance
     filters: list[FilterSheet] = Field(min_length=1, max_length=4)
     load_current_a: Amperes
+    tap_currents_a: list[Annotated[float, Field(ge=0, le=5)]] = Field(
+        default_factory=list,
+        max_length=5,
+        description="what hangs on the nodes before the last, from the reservoir on, at full volts",
+    )
     load_nominal_v: Volts
     load_exponent: float = Field(default=1.3, ge=0, le=3)
     load_heated: bool = Field(

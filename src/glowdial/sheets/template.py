@@ -40,7 +40,10 @@ class TemplateBand(Section):
 
 
 class TemplateSupply(Section):
-    """The few figures of a mains-transformer supply with capacitor input."""
+    """The few figures of a supply that begins with a capacitor."""
+
+    topology: Topology = Topology.CENTRE_TAP
+    tap_a: float = Field(default=0.0, ge=0, le=5, description="drawn at the reservoir itself")
 
     secondary_v: float = Field(gt=0, le=2000, description="RMS of one half, unloaded")
     source_ohm: float = Field(default=250.0, gt=0, le=1e5)
@@ -180,7 +183,7 @@ def _supply(request: TemplateRequest) -> SupplySheet | None:
         source=Source.SERVICE_MANUAL,
         line_v=request.mains_v,
         line_hz=given.line_hz,
-        topology=Topology.CENTRE_TAP,
+        topology=given.topology,
         secondary_v=given.secondary_v,
         source_ohm=given.source_ohm,
         rectifier=RectifierSheet(
@@ -191,6 +194,7 @@ def _supply(request: TemplateRequest) -> SupplySheet | None:
         reservoir_f=given.reservoir_f,
         filters=[FilterSheet(resistance_ohm=given.filter_ohm, capacitance_f=given.filter_f)],
         load_current_a=given.b_plus_current_a,
+        tap_currents_a=[given.tap_a] if given.tap_a else [],
         load_nominal_v=given.b_plus_v,
     )
 

@@ -25,7 +25,7 @@ from glowdial.core.language.quantities import (
     khz,
     parse,
 )
-from glowdial.core.physics.supply.circuit import RectifierKind
+from glowdial.core.physics.supply.circuit import RectifierKind, Topology
 from glowdial.sheets.receiver import (
     Chassis,
 )
@@ -42,6 +42,7 @@ TEMPLATE_RECTIFIERS = (
     RectifierKind.SELENIUM,
     RectifierKind.GAS,
 )
+TEMPLATE_TOPOLOGIES = tuple(Topology)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +66,12 @@ FORM_FIELDS = (
     FormField(BAND, "low_mark", "Low mark", "600"),
     FormField(BAND, "high_mark", "High mark", "1400"),
     FormField(SUPPLY, "mains", "Mains (V)", "230"),
-    FormField(SUPPLY, "secondary", "Winding, unloaded (V, one half)", "290"),
+    FormField(
+        SUPPLY, "secondary", "Volts at the rectifier, unloaded (one half of a centre tap)", "290"
+    ),
     FormField(SUPPLY, "b_plus", "B+ at the last capacitor (V)", "235"),
     FormField(SUPPLY, "b_plus_current", "B+ current (mA)", "60"),
+    FormField(SUPPLY, "tap_current", "of it at the first filter (mA)", "32"),
     FormField(SUPPLY, "b_plus_resistance", "B+ to chassis, cold", "150k"),
     FormField(SUPPLY, "reservoir", "First filter (uF)", "16"),
     FormField(SUPPLY, "filter_resistance", "Filter resistor or choke", "1k2"),
@@ -104,7 +108,9 @@ class TemplateForm(Section):
     mains: Written = Field(default="", examples=["230"])
     secondary: Written = Field(default="", examples=["290"])
     source_resistance: Written = ""
+    topology: Topology = Topology.CENTRE_TAP
     rectifier: RectifierKind = RectifierKind.VACUUM
+    tap_current: Written = ""
     rectifier_drop: Written = ""
     rectifier_drop_current: Written = ""
     reservoir: Written = ""
@@ -188,8 +194,20 @@ def _supply(form: TemplateForm) -> TemplateSupply | None:
         "b_plus_v": parse(form.b_plus, DC_VOLTS, "B+"),
         "b_plus_current_a": parse(form.b_plus_current, CURRENT, "B+ current"),
     }
+    tap_a = _given(form.tap_current, CURRENT, "current at the first filter") or 0.0
+    if tap_a >= required["b_plus_current_a"]:
+        raise BadInput(
+            "current at the first filter",
+            form.tap_current,
+            "is part of the B+ current, and smaller than it",
+            "32",
+        )
+    # what the last node feeds is the rest
+    required["b_plus_current_a"] -= tap_a
+    required["tap_a"] = tap_a
     figures = required | {name: value for name, value in optional.items() if value is not None}
-    return TemplateSupply.model_validate({"rectifier": form.rectifier, **figures})
+    kinds = {"rectifier": form.rectifier, "topology": form.topology}
+    return TemplateSupply.model_validate({**kinds, **figures})
 
 
 _EXAMPLES = {

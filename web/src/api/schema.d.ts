@@ -2752,6 +2752,8 @@ export interface components {
             stock_kinds: string[];
             /** Template */
             template: components["schemas"]["FormFieldOption"][];
+            /** Topologies */
+            topologies: string[];
         };
         /** PartAnswer */
         PartAnswer: {
@@ -3858,6 +3860,11 @@ export interface components {
              * @default 0.2
              */
             swing_share: number;
+            /**
+             * Tap Currents A
+             * @description what hangs on the nodes before the last, from the reservoir on, at full volts
+             */
+            tap_currents_a?: number[];
             topology: components["schemas"]["Topology"];
             /** @default sine */
             waveform: components["schemas"]["Waveform"];
@@ -3976,6 +3983,13 @@ export interface components {
              * @default
              */
             source_resistance: string;
+            /**
+             * Tap Current
+             * @default
+             */
+            tap_current: string;
+            /** @default full-wave, centre tap */
+            topology: components["schemas"]["Topology"];
         };
         /** TemporaryRequest */
         TemporaryRequest: {

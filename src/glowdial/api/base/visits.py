@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from pydantic import BaseModel
 
+from glowdial.api.base.wiring import Moment
 from glowdial.workshop.base.visits import Visit
 
 
@@ -13,8 +12,8 @@ class VisitShape(BaseModel):
     """An earlier job of the same set."""
 
     job_id: int
-    opened_at: datetime
-    closed_at: datetime | None
+    opened_at: Moment
+    closed_at: Moment | None
     complaint: str
     changed: list[str]
 

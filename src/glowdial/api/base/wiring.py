@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import Depends, Header, Path, Request, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from glowdial.core.language.errors import BadInput
 from glowdial.workshop.base.workshop import Workshop
@@ -44,6 +45,14 @@ LongText = Annotated[str, Field(max_length=4000)]
 Version = Annotated[
     int, Field(ge=0, le=2**53, description="the job's version that the page had read")
 ]
+
+
+def with_its_zone(moment: datetime) -> datetime:
+    """A moment of the bench's clock, which is kept without its zone, with it."""
+    return moment.astimezone()
+
+
+Moment = Annotated[datetime, AfterValidator(with_its_zone)]
 
 
 class Body(BaseModel):

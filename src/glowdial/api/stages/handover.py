@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
 from glowdial.api.base.visits import VisitShape
-from glowdial.api.base.wiring import CsvAnswer, JobId, WorkshopDep
+from glowdial.api.base.wiring import CsvAnswer, JobId, Moment, WorkshopDep
 from glowdial.workshop.base.jobs import job_report
 from glowdial.workshop.export import job_document, readings_csv
 
@@ -36,8 +34,8 @@ class ReportShape(BaseModel):
     job_id: int
     set_name: str
     title: str
-    opened_at: datetime
-    closed_at: datetime | None
+    opened_at: Moment
+    closed_at: Moment | None
     rows: list[ReportRowShape]
     story: list[str]
     ledger: list[LedgerShape]

@@ -12,9 +12,10 @@ import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Form = Schemas["TemplateForm"];
 type Band = Schemas["BandForm"];
-type Texts = Exclude<keyof Form, "bands" | "chassis" | "rectifier">;
+type Texts = Exclude<keyof Form, "bands" | "chassis" | "rectifier" | "topology">;
 
 type Chassis = NonNullable<Form["chassis"]>;
+type Topology = NonNullable<Form["topology"]>;
 type Rectifier = NonNullable<Form["rectifier"]>;
 
 const BAND: Band = { name: "", low: "", high: "", low_mark: "", high_mark: "", padder: true };
@@ -23,6 +24,8 @@ const EMPTY: Form = {
   model: "",
   chassis: "mains transformer",
   rectifier: "vacuum",
+  topology: "full-wave, centre tap",
+  tap_current: "",
   intermediate_frequency: "",
   bands: [{ ...BAND, name: "Broadcast" }],
   mains: "",
@@ -114,6 +117,12 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         </Heading>
         <Grid templateColumns="repeat(4, 1fr)" gap={3}>
           {rows("supply")}
+          <Choice
+            label="Feeds the rectifier"
+            value={form.topology ?? "full-wave, centre tap"}
+            choices={(options?.topologies ?? []).map((value) => ({ value, label: value }))}
+            onChange={(text) => setForm({ ...form, topology: text as Topology })}
+          />
           <Choice
             label="Rectifier"
             value={form.rectifier ?? "vacuum"}

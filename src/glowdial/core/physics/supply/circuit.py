@@ -204,6 +204,8 @@ class Supply:
     buffer capacitor swings it over; ``line_v`` is then the battery's and ``line_hz`` the reed's.
     ``weak_half_ohm`` is what one half of a full-wave rectifier has in series beyond the other, as
     a bridge with a tired pair of arms; with ``dead_half`` it conducts no more at all.
+    ``tap_shares`` is what hangs on the nodes before the last, from the reservoir on, as shares of
+    the tubes' current at the last: an output tube's plate at the reservoir, most often.
     A high-tension battery is ``secondary_v`` behind ``source_ohm``; its rectifier is not used.
     """
 
@@ -224,6 +226,7 @@ class Supply:
     input_choke_ohm: float = 0.0
     weak_half_ohm: float = 0.0
     dead_half: bool = False
+    tap_shares: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
         require_positive(

@@ -101,6 +101,7 @@ def steady_state(
     solve = _collocate_near if supply.input_choke_h == 0.0 else _collocate_choke
     current, last_v = solve(matrix, drive, rectifier, (start, start_v), direct)
     load_a = supply.load.total_a(last_v, warmth)
+    load_a += sum(supply.tap_shares) * _tubes(supply, last_v, warmth)[0]
     return _figures(supply, line_v, port, current, direct(last_v).node_v, load_a)
 
 
@@ -143,13 +144,18 @@ def _direct(supply: Supply, last_v: float, warmth: float) -> _Direct:
     if amperes <= 0.0:
         amperes, slope_a = last_v * INSULATION_S, INSULATION_S
     volts, slope_v, nodes = last_v, 1.0, [last_v]
-    for section in reversed(supply.sections):
+    tubes_a, tubes_s = _tubes(supply, last_v, warmth)
+    for place, section in reversed(list(enumerate(supply.sections))):
         # a capacitor's leakage runs through its own series resistance as well
         leak_s = 1.0 / (section.leak_ohm + section.series_ohm)
         amperes, slope_a = amperes + volts * leak_s, slope_a + slope_v * leak_s
         volts += section.resistance_ohm * amperes
         slope_v += section.resistance_ohm * slope_a
         nodes.append(volts)
+        if place < len(supply.tap_shares):
+            # what hangs on the node ahead of this section
+            amperes += supply.tap_shares[place] * tubes_a
+            slope_a += supply.tap_shares[place] * tubes_s
     share = 0.5 if supply.topology is Topology.DOUBLER else 1.0
     leak_s = share / (supply.reservoir_leak_ohm + supply.reservoir_series_ohm)
     amperes, slope_a = amperes + volts * leak_s, slope_a + slope_v * leak_s
@@ -161,6 +167,14 @@ def _direct(supply: Supply, last_v: float, warmth: float) -> _Direct:
         share * slope_v + choke * slope_a,
         slope_a,
     )
+
+
+def _tubes(supply: Supply, last_v: float, warmth: float) -> tuple[float, float]:
+    """What the tubes at the last node draw, and its slope: those at the taps draw in step."""
+    if not supply.tap_shares:
+        return 0.0, 0.0
+    alone = replace(supply.load, bleeder_ohm=math.inf, string_a=0.0)
+    return alone.total_a(last_v, warmth), alone.slope_s(last_v, warmth)
 
 
 def _port_matrix(supply: Supply, port: _Port, repeat_s: float) -> Floats:

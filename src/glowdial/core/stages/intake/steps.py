@@ -12,6 +12,12 @@ from glowdial.core.language.quantities import AC_VOLTS, significant
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import LABEL_V
+from glowdial.core.physics.supply.circuit import (
+    RectifierKind,
+    Supply,
+    Topology,
+    silicon_rectifier,
+)
 from glowdial.core.safety.cautions import Activity, Trait
 from glowdial.core.stages.intake.function_matrix import MATRIX, matrix_of, summary
 from glowdial.core.stages.intake.registers import (
@@ -62,9 +68,63 @@ def as_seen(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
         traits |= set(CHASSIS_SEEN[answer.texts["chassis"]])
         if answer.texts["luminous"] == "yes":
             traits.add(Trait.LUMINOUS)
+    supply = facts.supply
+    found = found_on_set(record)
+    if found is not None:
+        more, supply = _as_found(facts, found)
+        traits |= more
     if untraced_modifications(record) or strange_wires(record) is not None:
         traits.add(Trait.MODIFIED)
-    return replace(facts, traits=tuple(sorted(str(t) for t in traits)))
+    return replace(facts, traits=tuple(sorted(str(t) for t in traits)), supply=supply)
+
+
+AS_SHEET = "as the sheet"
+# what may be found on the set itself, beyond the sheet: its field, its words, and what it means
+FOUND_TRAITS: dict[str, tuple[str, dict[str, Trait | None]]] = {
+    "rectifier": ("rectifier", {"tube": None, "selenium": Trait.SELENIUM, "silicon": None}),
+    "heaters": ("heaters", {"in parallel": None, "in a string": Trait.SERIES_STRING}),
+    "filaments": (
+        "filaments",
+        {"heated cathodes": None, "directly heated": Trait.BATTERY_FILAMENTS},
+    ),
+    "transmits": ("transmits", {"yes": Trait.TRANSMIT}),
+    "outside": ("high tension on outside terminals", {"yes": Trait.HIGH_TENSION_OUTSIDE}),
+    "eye": ("tuning eye or CRT", {"yes": Trait.TUNING_EYE}),
+}
+
+
+def found_ask() -> Ask:
+    """What is found on the set itself; asked any time, and kept as found."""
+    return Ask(
+        "found",
+        "What the set itself shows, where it is not as the sheet says.",
+        tuple(
+            Field(name, label, options=(AS_SHEET, *meanings), required=False)
+            for name, (label, meanings) in FOUND_TRAITS.items()
+        ),
+        "",
+        called="found otherwise than on the sheet",
+    )
+
+
+def found_on_set(record: JobRecord) -> Answer | None:
+    """What was found on the set beyond its sheet."""
+    return record.latest(LABEL, "found")
+
+
+def _as_found(facts: ReceiverFacts, found: Answer) -> tuple[set[str], Supply | None]:
+    """Traits and supply with what was found: it adds dangers, and overrides the sheet's
+    rectifier."""
+    traits: set[str] = set()
+    for name, (_, meanings) in FOUND_TRAITS.items():
+        trait = meanings.get(found.texts.get(name) or AS_SHEET)
+        traits |= {trait} if trait is not None else set()
+    supply = facts.supply
+    silicon = found.texts.get("rectifier") == "silicon"
+    if silicon and supply is not None and supply.rectifier.kind is not RectifierKind.SILICON:
+        in_path = 2 if supply.topology is Topology.BRIDGE else 1
+        supply = replace(supply, rectifier=silicon_rectifier(in_path))
+    return traits, supply
 
 
 def strange_wires(record: JobRecord) -> Answer | None:
@@ -153,7 +213,8 @@ def _label(facts: ReceiverFacts, record: JobRecord) -> Step:
         notes=_texts(read),
         advice=_label_advice(facts, record),
         before_power=True,
-        reopens_gate=tuple(a for a in (read.answer,) if a is not None),
+        reopens_gate=tuple(a for a in (read.answer, found_on_set(record)) if a is not None),
+        others=(found_ask(),) if read.answer is not None else (),
         cost="the set is for other volts than the sheet" if _wrong_volts(facts, read) else "",
     )
     return conclude(step, (read,), retake=ask)
