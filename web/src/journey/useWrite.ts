@@ -51,7 +51,10 @@ export function useWrite(jobId: number, version: number): Writing {
     known.current = Math.max(known.current, version);
   }, [version]);
 
-  const send = useCallback(
+  // one after the other: each carries the version that the one before it was answered with
+  const last = useRef<Promise<unknown>>(Promise.resolve());
+
+  const sendNow = useCallback(
     async (print: string, call: (headers: Headers, version: number) => Reply) => {
       const whole = `${known.current} ${print}`;
       if (pending.current?.print !== whole) {
@@ -74,16 +77,33 @@ export function useWrite(jobId: number, version: number): Writing {
     [queries],
   );
 
+  const send = useCallback(
+    (print: string, call: (headers: Headers, version: number) => Reply, atOnce = false) => {
+      if (atOnce) return sendNow(print, call);
+      const turn = last.current.then(
+        () => sendNow(print, call),
+        () => sendNow(print, call),
+      );
+      last.current = turn;
+      return turn;
+    },
+    [sendNow],
+  );
+
   return useMemo(() => {
     // the client's own types cannot follow a path that is not a literal: they are checked above
     const post = client.POST as unknown as AnyPost;
     const write = (call: string, body: object, path: object = {}) =>
-      send(JSON.stringify([call, path, body]), (headers, known_version) =>
-        post(call, {
-          params: { path: { job_id: jobId, ...path } },
-          headers,
-          body: { ...body, version: known_version },
-        }),
+      send(
+        JSON.stringify([call, path, body]),
+        (headers, known_version) =>
+          post(call, {
+            params: { path: { job_id: jobId, ...path } },
+            headers,
+            body: { ...body, version: known_version },
+          }),
+        // danger waits for nothing
+        call.startsWith("/api/jobs/{job_id}/alarms"),
       );
     const sendPhoto: SendPhoto = async (file, title, step) =>
       (await send(

@@ -82,11 +82,12 @@ class GeneratorLimits:
 
 @dataclass(frozen=True, slots=True)
 class MeterLimits:
-    """A meter's input resistance on DC volts, and its resistance ranges with their current."""
+    """A meter's input resistance on DC volts, and its resistance ranges with their current; none
+    where nobody entered them: such a meter is unknown, and never recommended."""
 
     name: str = "multimeter"
     input_ohm: float = 11e6
-    ranges: tuple[OhmRange, ...] = NORM_RANGES
+    ranges: tuple[OhmRange, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,7 +155,7 @@ def meter_limits(name: str, texts: Mapping[str, str]) -> MeterLimits:
     if input_ohm <= 0.0:
         raise BadInput("input resistance", texts["input"], "must be above zero", "11M")
     ranges = texts.get("ranges", "").strip()
-    return MeterLimits(name, input_ohm, ohm_ranges(name, ranges) if ranges else NORM_RANGES)
+    return MeterLimits(name, input_ohm, ohm_ranges(name, ranges) if ranges else ())
 
 
 def ohm_ranges(meter: str, text: str) -> tuple[OhmRange, ...]:
@@ -231,5 +232,5 @@ def generator_words(limits: GeneratorLimits) -> str:
 def meter_words(limits: MeterLimits) -> str:
     """The same of a meter."""
     ranges = "; ".join(f"{r.name} {engineering(r.short_a, 'A')}" for r in limits.ranges)
-    own = f"; ohm ranges {ranges}" if limits.ranges is not NORM_RANGES else ""
+    own = f"; ohm ranges {ranges}" if limits.ranges else "; ohm ranges not entered"
     return f"{engineering(limits.input_ohm, 'ohm')} on DC volts{own}"

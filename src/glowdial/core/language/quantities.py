@@ -103,6 +103,10 @@ CAPACITANCE = Quantity(
 FILTER_CAPACITANCE = Quantity(
     "filter capacitance", "F", "uF", 1e-9, 0.1, "16", "must be a filter capacitor of 1 nF to 0.1 F"
 )
+PAPER_CAPACITANCE = Quantity(
+    "paper capacitance", "F", "nF", 1e-12, 1e-4, "47", "must be a capacitor of 1 pF to 100 uF"
+)
+LEAKAGE = Quantity("leakage", "A", "uA", 0.0, 1.0, "5", "must be a leakage of 0 to 1 A")
 FREQUENCY_LIMIT = Quantity(
     "frequency limit", "Hz", "Hz", 1.0, 1e10, "30M", "must be a frequency of 1 Hz to 10 GHz"
 )
@@ -141,6 +145,8 @@ def parse(text: str, quantity: Quantity, field: str) -> float:
     Raises BadInput, naming ``field`` and an example, when it is not understood or not possible.
     """
     cleaned = text.strip().replace("Ω", "Ω").replace("−", "-")
+    if quantity.base == "Hz" and re.fullmatch(rf"{_NUMBER}\s*mhz", cleaned):
+        raise BadInput(field, text, "would be millihertz: write MHz or kHz", quantity.example)
     value = _value(cleaned, quantity)
     if value is None or not math.isfinite(value):
         raise BadInput(field, text, f"is not understood; {quantity.expected}", quantity.example)

@@ -50,6 +50,10 @@ class OhmRange:
         return min(self.short_a, self.open_v / max(resistance_ohm, 1e-12))
 
 
+# ranges of one meter are at least a factor of two apart, ten most often
+LEAST_STEP = 2.0
+
+
 @dataclass(frozen=True, slots=True)
 class FilamentOnOhmmeter:
     """Currents as shares of the filament's rating: at first contact, and where it settles."""
@@ -83,16 +87,17 @@ def filament_on_ohmmeter(ohm_range: OhmRange, volts: float, amperes: float) -> F
 
 
 def check_ranges(meter: str, ranges: Sequence[OhmRange]) -> None:
-    """Ranges of one meter against each other: the current must fall as the range rises.
+    """Ranges of one meter against each other: the current must fall to less than half as
+    the range rises.
 
     ``ranges`` from the lowest up, of one kind. Raises BadInput naming the two that do not agree.
     """
     for before, after in itertools.pairwise(ranges):
-        if after.kind is before.kind and after.short_a > before.short_a:
+        if after.kind is before.kind and after.short_a > before.short_a / LEAST_STEP:
             raise BadInput(
                 f"{meter}, {after.name}",
                 f"{after.short_a:g} A",
-                f"must be less than on {before.name} ({before.short_a:g} A): the higher the range, "
-                "the smaller the current",
+                f"must be less than half of that on {before.name} ({before.short_a:g} A): the "
+                "higher the range, the smaller the current",
                 f"{before.short_a / 10:g} A",
             )

@@ -26,6 +26,7 @@ from glowdial.core.stages.parts.marking import (
     marked_capacitors,
     mica_dots,
     resistor_bands,
+    unlikely_words,
 )
 from glowdial.core.stages.parts.needs import Need
 from glowdial.core.stages.parts.substitutes import balancing_ohm, substitutes
@@ -45,6 +46,10 @@ from glowdial.core.stages.parts.substitutes import balancing_ohm, substitutes
         ("4700", [4700e-12], None),
         ("30+15+10", [30e-6, 15e-6, 10e-6], None),
         ("6.8n", [6.8e-9], None),
+        ("2x32 uF 350V", [32e-6, 32e-6], 350.0),
+        ("8 mfd 475 wv", [8e-6], 475.0),
+        (".01-600", [0.01e-6], 600.0),
+        ("50 mmf", [50e-12], None),
     ],
 )
 def test_capacitors_as_printed(text: str, values_f: list[float], volts: float | None) -> None:
@@ -198,3 +203,27 @@ def test_where_no_part_has_the_volts_two_in_series_are_proposed_with_their_resis
     # ten times the leakage of a new one: 0.01 uA per uF and V
     leak_a = 0.01 * found.items[0].value * 256.0
     assert 256.0 / ohm >= 10.0 * leak_a
+
+
+@pytest.mark.parametrize(
+    ("text", "sections"),
+    [
+        ("40+20 MFD 450V, 20 MFD 25V", [(40e-6, 450.0), (20e-6, 450.0), (20e-6, 25.0)]),
+        (
+            "40/20/20/20 MFD 450/450/400/25 V",
+            [(40e-6, 450.0), (20e-6, 450.0), (20e-6, 400.0), (20e-6, 25.0)],
+        ),
+    ],
+)
+def test_sections_with_volts_of_their_own(text: str, sections: list[tuple[float, float]]) -> None:
+    found = marked_capacitors(text)
+    assert [(pytest.approx(m.value), m.volts) for m in found] == sections
+
+
+@pytest.mark.parametrize(
+    ("kind", "value", "odd"),
+    [("mica", 9.2e-6, True), ("mica", 250e-12, False), ("paper", 0.1e-6, False),
+     ("electrolytic", 20e-12, True)],
+)  # fmt: skip
+def test_a_value_that_its_kind_hardly_has_is_doubted(kind: str, value: float, odd: bool) -> None:
+    assert bool(unlikely_words(kind, value)) is odd

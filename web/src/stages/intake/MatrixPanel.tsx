@@ -85,6 +85,16 @@ function Grid({ matrix, writing }: { matrix: Matrix; writing: Writing }) {
   );
 }
 
+/** Left and right move to the next cell from the end of what is typed, or from all of it. */
+function sideways(key: string, input: HTMLInputElement): [number, number] | undefined {
+  const { selectionStart: from, selectionEnd: to, value } = input;
+  const all = from === 0 && to === value.length;
+  if (key === "ArrowLeft" && (all || (from === 0 && to === 0))) return [0, -1];
+  if (key === "ArrowRight" && (all || (from === value.length && to === value.length)))
+    return [0, 1];
+  return undefined;
+}
+
 type CellProps = {
   name: string;
   place: string;
@@ -97,11 +107,16 @@ type CellProps = {
 function Cell({ name, place, state, words, onKeep, onMove }: CellProps) {
   const [text, setText] = useState(words);
   const [seen, setSeen] = useState(words);
-  // what was kept comes back as it was understood; the focus stays where it is
+  const [sent, setSent] = useState(words);
+  // what was kept comes back as it was understood; what is being typed meanwhile stays as it is
   if (words !== seen) {
     setSeen(words);
-    setText(words);
+    if (text === seen || text === sent) setText(words);
   }
+  const keep = () => {
+    setSent(text);
+    onKeep(text);
+  };
   const arrows: Record<string, [number, number]> = {
     ArrowUp: [-1, 0],
     ArrowDown: [1, 0],
@@ -131,13 +146,14 @@ function Cell({ name, place, state, words, onKeep, onMove }: CellProps) {
         aria-label={name}
         data-cell={place}
         onChange={(event) => setText(event.target.value)}
-        onBlur={() => onKeep(text)}
+        onBlur={keep}
         onKeyDown={(event) => {
-          const way = arrows[event.key];
+          const way = arrows[event.key] ?? sideways(event.key, event.currentTarget);
           if (!way) return;
           event.preventDefault();
-          onKeep(text);
+          // the cell keeps itself when the focus leaves it
           onMove(...way);
+          if (document.activeElement === event.currentTarget) keep();
         }}
       />
     </Box>

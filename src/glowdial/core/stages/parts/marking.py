@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import RESISTANCE, parse
+from glowdial.core.language.quantities import RESISTANCE, engineering, parse
 
 DIGITS = {
     "black": 0,
@@ -52,6 +52,7 @@ CAPACITOR_UNITS = {
     "f": 1.0,
     "mfd": 1e-6,
     "mf": 1e-6,
+    "microfarad": 1e-6,
     "uf": 1e-6,
     "u": 1e-6,
     "nf": 1e-9,
@@ -93,8 +94,30 @@ def marked_capacitors(text: str) -> tuple[Marked, ...]:
     Without a unit, values below 1 and filter-like ones up to 500 with "+" are microfarads, and
     whole numbers above 10 are picofarads; between them it is asked for. Raises BadInput.
     """
-    cleaned = text.strip().lower().replace("µ", "u").replace("μ", "u").replace(",", ".")
-    volts_match = re.search(r"(\d+(?:\.\d+)?)\s*(?:v|volts?|wvdc|vdc|dcwv|vw)\b", cleaned)
+    cleaned = text.strip().lower().replace("µ", "u").replace("μ", "u")
+    sections = [part for part in re.split(r"\s*(?:;|,\s+|(?<=v),)\s*", cleaned) if part]
+    if len(sections) > 1 and all(re.search(r"[a-z]", part) for part in sections):
+        # each its own value and volts: 40+20 MFD 450V, 20 MFD 25V
+        return tuple(m for part in sections for m in marked_capacitors(part))
+    cleaned = _times(cleaned.replace(",", "."))
+    several = re.search(r"(\d+(?:/\d+)+)\s*(?:v|volts?|wvdc|vdc|wv|dcwv|vw)\b", cleaned)
+    if several:
+        # a list of volts beside a list of values: 40/20/20/20 MFD 450/450/400/25 V
+        rated = [float(v) for v in several[1].split("/")]
+        found = marked_capacitors(cleaned[: several.start()] + cleaned[several.end() :])
+        if len(found) != len(rated):
+            raise BadInput(
+                "capacitor",
+                text,
+                f"has {len(found)} values and {len(rated)} ratings",
+                "40/20 MFD 450/25 V",
+            )
+        return tuple(replace(m, volts=v) for m, v in zip(found, rated, strict=True))
+    dashed = re.fullmatch(r"(\d*\.\d+)\s*-\s*(\d{2,4})", cleaned)
+    if dashed:
+        # .01-600 is a value in uF and its volts
+        return (Marked(float(dashed[1]) * 1e-6, volts=float(dashed[2])),)
+    volts_match = re.search(r"(\d+(?:\.\d+)?)\s*(?:v|volts?|wvdc|vdc|wv|dcwv|vw)\b", cleaned)
     volts = float(volts_match[1]) if volts_match else None
     rest = cleaned[: volts_match.start()] + cleaned[volts_match.end() :] if volts_match else cleaned
     match = re.fullmatch(r"\s*([\d.]+(?:\s*[+x/-]\s*[\d.]+)*)\s*([a-z]*)\s*[-/@]?\s*", rest)
@@ -112,6 +135,35 @@ def marked_capacitors(text: str) -> tuple[Marked, ...]:
     if min(values) <= 0.0:
         raise BadInput("capacitor", text, "must be above zero", "0.05 MFD")
     return tuple(Marked(v * factor, volts=volts) for v in values)
+
+
+def _times(text: str) -> str:
+    """``2x32`` as ``32+32``: so many alike."""
+
+    def each(match: re.Match[str]) -> str:
+        return "+".join([match[2]] * int(match[1]))
+
+    return re.sub(r"\b([2-6])\s*x\s*(\d+(?:\.\d+)?)", each, text)
+
+
+# the largest that was made of a kind, and the smallest, F
+USUAL_F = {
+    "mica": (1e-12, 0.05e-6),
+    "ceramic": (0.5e-12, 1e-6),
+    "paper": (50e-12, 20e-6),
+    "electrolytic": (0.5e-6, 0.1),
+}
+
+
+def unlikely_words(kind: str, value_f: float) -> str:
+    """Why a capacitor of a kind is hardly so large or small; "" where it is usual."""
+    low, high = USUAL_F.get(kind, (0.0, 1.0))
+    if low <= value_f <= high:
+        return ""
+    return (
+        f"{engineering(value_f, 'F')} is hardly a {kind} one's: "
+        f"{engineering(low, 'F')} to {engineering(high, 'F')} is usual. Is it pF or uF?"
+    )
 
 
 def _unit_by_size(values: list[float], text: str) -> float:

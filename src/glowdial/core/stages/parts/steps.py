@@ -18,13 +18,15 @@ from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Field, Lead, Step, result, settle
-from glowdial.core.language.errors import NotFound
+from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.language.quantities import (
     AC_VOLTS,
     CAPACITANCE,
     CURRENT,
     DC_VOLTS,
     FILTER_CAPACITANCE,
+    LEAKAGE,
+    PAPER_CAPACITANCE,
     RESISTANCE,
     engineering,
     supply_volts,
@@ -34,7 +36,7 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, Kind, of_part
 from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.safety.cautions import Activity
-from glowdial.core.stages.parts.marking import marking_of
+from glowdial.core.stages.parts.marking import marking_of, unlikely_words
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
 from glowdial.core.stages.parts.order import Batch, School, batches
 
@@ -46,7 +48,7 @@ DECISIONS = (FIT, RESTUFF, ORDER, KEEP)
 DONE_DECISIONS = (FIT, RESTUFF, KEEP)
 RENEWED_DECISIONS = (FIT, RESTUFF)
 TEST_TOLERANCE = 0.05
-LEAST_FILTER_F = 0.5e-6
+LEAST_FILTER_F, LEAST_PAPER_F = 0.5e-6, 1e-9
 FULL_LINE_SHARE = 0.95
 DECISION, CLASS, REASON = "decision", "class", "reason"
 # what bridges the mains stays only with its class, and with a reason
@@ -250,6 +252,8 @@ def _part_ask(part: Part) -> Ask:
     kind = Kind.RESISTANCE if part.is_resistor else Kind.CAPACITANCE
     if not part.is_resistor and part.value >= LEAST_FILTER_F:
         quantity = FILTER_CAPACITANCE
+    elif not part.is_resistor and part.value >= LEAST_PAPER_F:
+        quantity = PAPER_CAPACITANCE
     rating = ""
     if part.volts:
         rating = f" {part.volts:.0f} V"
@@ -268,7 +272,9 @@ def _part_ask(part: Part) -> Ask:
     ]
     if not part.is_resistor:
         leakage = of_part(part.ref, Kind.LEAKAGE)
-        fields.append(Field("leakage", "leakage", CURRENT, required=False, measurand=leakage))
+        small = part.kind is not PartKind.ELECTROLYTIC
+        amperes = LEAKAGE if small else CURRENT
+        fields.append(Field("leakage", "leakage", amperes, required=False, measurand=leakage))
     if part.use in SAFETY_USES:
         fields.append(Field(CLASS, "safety class, if it is kept", options=CLASSES, required=False))
         fields.append(Field(REASON, "reason, if it is kept", required=False))
@@ -453,7 +459,12 @@ def check_part(situation: Situation, step: Step, ask: Ask, values: Mapping[str, 
 
 
 def _check_marking(entry: Entry) -> None:
-    marking_of(entry.texts["marked"], resistor=entry.texts["kind"] == PartKind.RESISTOR)
+    kind = entry.texts["kind"]
+    found = marking_of(entry.texts["marked"], resistor=kind == PartKind.RESISTOR)
+    for one in found if kind != PartKind.RESISTOR else ():
+        words = unlikely_words(kind, one.value)
+        if words:
+            raise BadInput("Marked", entry.texts["marked"], words, "250 MMF")
 
 
 FOUND_FORM = RegisterForm(
