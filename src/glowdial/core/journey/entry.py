@@ -12,6 +12,8 @@ from glowdial.core.language.quantities import echo, parse, split_values
 from glowdial.core.safety.signs import Heard, heard_in
 
 LONGEST_TEXT = 4000
+# a value that was not read
+BLANKS = ("-", "\u2013", "\u2014", "?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +71,8 @@ def read_entry(
     texts: dict[str, str] = {}
     for field in ask.fields:
         raw = given.get(field.name, "").strip()
+        if ask.blanks and raw in BLANKS:
+            continue
         if not raw and not field.required:
             if field.quantity is None:
                 texts[field.name] = ""
@@ -79,6 +83,8 @@ def read_entry(
             texts[field.name] = _choice(field, raw)
         else:
             texts[field.name] = _text(field, raw, ask.example)
+    if ask.blanks and not values:
+        raise BadInput(ask.fields[0].label, line or "", "holds no value at all", ask.example)
     shown = [
         echo(values[f.name], f.quantity) for f in ask.fields if f.quantity and f.name in values
     ]

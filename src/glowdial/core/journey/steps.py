@@ -68,7 +68,8 @@ class Ask:
 
     ``point`` is what it is asked at, such as ``(("dial_hz", 600e3),)``: with the key it tells the
     questions of a step apart. ``makes`` are temporary connections that answering it makes: what,
-    and where. ``called`` is the short word on the button that picks it.
+    and where. ``called`` is the short word on the button that picks it. With ``blanks`` a value
+    that was not read may be a dash.
     """
 
     key: str
@@ -82,6 +83,7 @@ class Ask:
     makes: tuple[tuple[str, str], ...] = ()
     point: Point = ()
     called: str = ""
+    blanks: bool = False
 
     @property
     def name(self) -> str:

@@ -260,6 +260,11 @@ def traits_of(facts: ReceiverFacts) -> frozenset[Trait]:
     return frozenset(known)
 
 
+def common_rail(facts: ReceiverFacts) -> str:
+    """What a meter's minus goes to: B- where the chassis is no safe rail, else the chassis."""
+    return "B-" if Trait.TRANSFORMERLESS in traits_of(facts) else "chassis"
+
+
 def dangers_for(facts: ReceiverFacts, *activities: Activity) -> tuple[Danger, ...]:
     """The dangers of a step on this set, in the table's order."""
     known = traits_of(facts)

@@ -9,12 +9,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from builders import a_record, aligned, an_answer, tidewater_facts, walked
+from builders import a_record, aligned, an_answer, plain_answer, tidewater_facts, walked
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.core.bench.equipment import Equipment, MeterLimits
 from glowdial.core.journey.conditions import instruments_of
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.entry import read_entry
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Status, Step
+from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ChartFigure, ReceiverFacts
 from glowdial.core.model.measurands import electrode
 from glowdial.core.physics.supply.line_current import heater_volts
@@ -251,3 +253,26 @@ def test_a_poor_meter_narrows_nothing_but_moves_the_windows() -> None:
     assert poor_v == pytest.approx(plate.open_v * 0.9 / (1 + plate.source_ohm / 200e3), rel=0.01)
     assert good_v == pytest.approx(plate.open_v * 0.9 / (1 + plate.source_ohm / 10e6), rel=0.01)
     assert poor_v < 0.9 * good_v
+
+
+def test_what_was_not_read_is_a_dash_and_the_rest_counts() -> None:
+    record = walked(tidewater_facts(), "bring-up.chart")
+    for _ in range(12):
+        step = journey(tidewater_facts(), record).step("bring-up.chart")
+        assert step.ask is not None
+        if step.ask.blanks and len(step.ask.fields) >= 2:
+            break
+        seq = max(a.seq for a in record.answers) + 1
+        record = replace(record, answers=(*record.answers, plain_answer(seq, step, step.ask)))
+    ask = step.ask
+    line = " ".join(["-", *ask.example.split()[1:]])
+    entry = read_entry(ask, line, {})
+    skipped, *read = [f.name for f in ask.fields]
+    assert skipped not in entry.values and set(entry.values) == set(read)
+    kept = Answer(seq + 1, step.key, ask.key, entry.values, {})
+    after = journey(tidewater_facts(), replace(record, answers=(*record.answers, kept))).step(
+        step.key
+    )
+    assert {r.label for r in after.results} >= {f.label for f in ask.fields[1:]}
+    with pytest.raises(BadInput, match="holds no value"):
+        read_entry(ask, " ".join("-" for _ in ask.fields), {})

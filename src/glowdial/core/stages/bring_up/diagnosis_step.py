@@ -31,6 +31,7 @@ from glowdial.core.model.measurands import (
 from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.safety.cautions import common_rail
 from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, drawn_at, ramp_pairs
 from glowdial.core.stages.bring_up.supply_diagnosis import (
@@ -63,6 +64,7 @@ def diagnosis_steps(situation: Situation, ramp: Ramp) -> list[Step]:
 
 def _diagnosis(supply: Supply, situation: Situation) -> Step:
     record, heaters = situation.record, situation.facts.circuit.heaters
+    rail = common_rail(situation.facts)
     nodes = reading(record, DIAGNOSIS, _nodes_ask(supply, situation.facts), SUPPLY_PARTS)
     step = Step(
         DIAGNOSIS,
@@ -72,7 +74,7 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
         "tells the current, and the ripple tells the capacitors.",
         results=_results(supply, nodes.answer, stale=nodes.stale) if nodes.answer else (),
         leads=(
-            Lead("DC meter", "clips", "reservoir and chassis, then last capacitor and chassis"),
+            Lead("DC meter", "clips", f"reservoir and {rail}, then last capacitor and {rail}"),
             Lead("AC meter or scope", "0.1 uF, 630 V", "the same two places"),
         ),
         powered=True,

@@ -15,7 +15,7 @@ from glowdial.core.model.measurands import LAMP_POWER
 from glowdial.core.physics.supply.circuit import Waveform
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.line_current import behind_lamp_v
-from glowdial.core.safety.cautions import Activity, dangers_for
+from glowdial.core.safety.cautions import Activity, Trait, common_rail, dangers_for, traits_of
 from glowdial.core.stages.bring_up.ramp_schools import PROTECTS, RampSchool
 
 STAGE = "bring-up"
@@ -36,6 +36,23 @@ def before_power(situation: Situation) -> list[Step]:
 def on_batteries(facts: ReceiverFacts) -> bool:
     """Whether high tension comes from a battery of its own."""
     return facts.supply is not None and facts.supply.waveform is Waveform.BATTERY
+
+
+def from_vibrator(facts: ReceiverFacts) -> bool:
+    """Whether a vibrator makes the high tension of a battery."""
+    return facts.supply is not None and facts.supply.waveform is Waveform.SQUARE
+
+
+def source_words(facts: ReceiverFacts) -> str:
+    """What is turned up."""
+    if on_batteries(facts):
+        return "high-tension supply"
+    return "battery supply" if from_vibrator(facts) else "line"
+
+
+def schools_for(facts: ReceiverFacts) -> tuple[RampSchool, ...]:
+    """The schools that suit a set: no lamp limits a vibrator, which draws in pulses."""
+    return tuple(s for s in RampSchool if s is not RampSchool.LAMP or not from_vibrator(facts))
 
 
 def ramp_school(record: JobRecord) -> RampSchool:
@@ -87,7 +104,7 @@ def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
         "school",
         "How do the volts come up?",
         (
-            Field("school", "School", options=tuple(s.value for s in RampSchool)),
+            Field("school", "School", options=tuple(s.value for s in schools_for(facts))),
             Field(
                 "lamp",
                 "Lamp, if limited",
@@ -101,7 +118,7 @@ def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
         "slow ramp, in held steps",
     )
     found = reading(record, SCHOOL, ask)
-    lines = [f"{s.value[0].upper()}{s.value[1:]}: {PROTECTS[s]}." for s in RampSchool]
+    lines = [f"{s.value[0].upper()}{s.value[1:]}: {PROTECTS[s]}." for s in schools_for(facts)]
     notes: list[str] = []
     if found.answer is not None:
         chosen = ramp_school(record)
@@ -153,7 +170,7 @@ def _setting_up(facts: ReceiverFacts, record: JobRecord) -> Step:
         leads=(
             *supply_leads(facts, record),
             Lead("DC meter +", "clip", "B+ at the last filter capacitor"),
-            Lead("DC meter -", "clip", "chassis"),
+            Lead("DC meter -", "clip", common_rail(facts)),
         ),
         controls=("loudspeaker or its load connected", "volume at least", "band switch: broadcast"),
         powered=True,
@@ -170,4 +187,8 @@ def supply_leads(facts: ReceiverFacts, record: JobRecord) -> tuple[Lead, ...]:
         )
     lamp = lamp_of(facts, record)
     through = f"lamp, {lamp.power_w:g} W, in series" if lamp else "fuse and line voltmeter"
+    if from_vibrator(facts):
+        return (Lead("variable battery supply", "fuse, polarity checked", "battery leads"),)
+    if Trait.TRANSFORMERLESS in traits_of(facts):
+        through = f"isolation transformer, {through}"
     return (Lead("variable line supply", through, "mains plug of the set"),)

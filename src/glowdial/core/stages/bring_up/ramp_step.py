@@ -44,12 +44,14 @@ from glowdial.core.physics.supply.rampup import (
     fit_wear,
 )
 from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.safety.cautions import common_rail
 from glowdial.core.stages.bring_up.gate_steps import (
     SCHOOL,
     STAGE,
     lamp_of,
     on_batteries,
     ramp_school,
+    source_words,
     supply_leads,
 )
 from glowdial.core.stages.bring_up.ramp_schools import (
@@ -125,7 +127,7 @@ def ramp_of(situation: Situation) -> Ramp:
         known = situation.memory.recall(("wear", supply, pairs), lambda: (fit_wear(supply, pairs),))
         wear, thinking = (known[0], False) if known is not None else (None, True)
     battery = on_batteries(facts)
-    source = "high tension" if battery else "the line"
+    source = "high tension" if battery else f"the {source_words(facts)}"
     manner = {
         RampSchool.STEPS: f"Bring {source} up in six steps and read B+",
         RampSchool.CONTINUOUS: f"Bring {source} up slowly, and read line and B+ as it goes",
@@ -143,7 +145,7 @@ def ramp_of(situation: Situation) -> Ramp:
         advice=_advice(facts, results, wear),
         leads=(
             *supply_leads(facts, record),
-            Lead("DC meter", "clips", "last filter capacitor and chassis"),
+            Lead("DC meter", "clips", f"last filter capacitor and {common_rail(facts)}"),
         ),
         controls=("hold each step until B+ stands still", "watch, smell and listen"),
         powered=True,
@@ -218,7 +220,7 @@ def _gliding(facts: ReceiverFacts, record: JobRecord, line_v: float, basis: Basi
 
 
 def _held(facts: ReceiverFacts, volts: float, line_v: float) -> Ask:
-    source = "high-tension supply" if on_batteries(facts) else "line"
+    source = source_words(facts)
     prompt = (
         f"Set the {source} to {supply_volts(volts)} V ({100.0 * volts / line_v:.0f} %), wait, "
         "and read its volts and B+."
@@ -463,6 +465,9 @@ def _advice(
         lines.append(
             "B+ is higher than it can be with warm tubes drawing: stop, and see whether they heat "
             "and whether the load is connected."
+            if facts.supply is None or facts.supply.load.heated
+            else "B+ is higher than it can be with its stages drawing: stop, and see whether the "
+            "load is connected."
         )
     elif off:
         lines.append(
@@ -480,9 +485,17 @@ def _advice(
     return tuple(lines)
 
 
+def _volts_off(beyond_v: float) -> str:
+    """How far beyond, with its sign: never a nothing."""
+    digits = significant(abs(beyond_v), 1 if abs(beyond_v) < 1.0 else 3)
+    return f"{'+' if beyond_v > 0.0 else '-'}{digits}"
+
+
 def _cost(results: list[Result]) -> str:
     off = [r for r in results if r.judgement.verdict.outside and not r.stale]
-    return "; ".join(f"{r.judgement.beyond:+.0f} V beyond the window at {r.label}" for r in off)
+    return "; ".join(
+        f"{_volts_off(r.judgement.beyond)} V beyond the window at {r.label}" for r in off
+    )
 
 
 def _plot(

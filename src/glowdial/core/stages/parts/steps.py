@@ -35,7 +35,7 @@ from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, Kind, of_part
 from glowdial.core.model.parts import Part, PartKind, PartUse
-from glowdial.core.safety.cautions import Activity
+from glowdial.core.safety.cautions import Activity, common_rail
 from glowdial.core.stages.parts.marking import marking_of, unlikely_words
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
 from glowdial.core.stages.parts.order import Batch, School, batches
@@ -345,7 +345,7 @@ def _test(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         STAGE,
         f"Test after {refs}",
         "One change at a time, with a reading before and after: a new fault has one suspect.",
-        leads=(Lead("DC meter", "clips", "last filter capacitor and chassis"),),
+        leads=(Lead("DC meter", "clips", f"last filter capacitor and {common_rail(facts)}"),),
         powered=True,
     )
     if found.answer is not None:
