@@ -55,7 +55,7 @@ def test_from_opening_to_printed_report(page: BenchPage, serve: Callable[..., st
 def test_the_scale_is_walked_by_keys(page: BenchPage, serve: Callable[..., str]) -> None:
     address = serve(demo=True)
     page.open(f"{address}/jobs/1")
-    page.wait_for("confirm")
+    page.wait("a step", page.settled)
     page.driver.execute_script("document.querySelector('nav button[tabindex=\"0\"]').focus()")
     page.press("4")
     page.wait("bring-up", lambda: page.state()[1].startswith("bring-up"))

@@ -53,7 +53,7 @@ FULL_LINE_SHARE = 0.95
 DECISION, CLASS, REASON = "decision", "class", "reason"
 # what bridges the mains stays only with its class, and with a reason
 SAFETY_USES = (PartUse.MAINS, PartUse.CHASSIS)
-CLASSES = ("X1", "X2", "Y1", "Y2", "none")
+CLASSES = ("X1", "X2", "Y1", "Y2", "NONE")
 BATCH = "parts."
 
 
@@ -75,7 +75,9 @@ class PartState:
         """Whether it bridges the mains and is still the one of old, without reason and class."""
         if self.part.use not in SAFETY_USES or self.decision in RENEWED_DECISIONS:
             return False
-        return not (self.decision == KEEP and self.reason and self.safety)
+        return not (
+            self.decision == KEEP and self.reason and self.safety.strip().upper() in CLASSES
+        )
 
     @property
     def settled(self) -> bool:
@@ -276,7 +278,9 @@ def _part_ask(part: Part) -> Ask:
         amperes = LEAKAGE if small else CURRENT
         fields.append(Field("leakage", "leakage", amperes, required=False, measurand=leakage))
     if part.use in SAFETY_USES:
-        fields.append(Field(CLASS, "safety class, if it is kept", options=CLASSES, required=False))
+        fields.append(
+            Field(CLASS, "safety class (X1, X2, Y1, Y2 or none), if kept", required=False)
+        )
         fields.append(Field(REASON, "reason, if it is kept", required=False))
     return Ask(
         part.ref,
