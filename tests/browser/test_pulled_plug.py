@@ -19,7 +19,7 @@ from selenium.webdriver.remote.webelement import WebElement
 
 from browser.conftest import ROOT
 from browser.page import BenchPage
-from browser.walk import close_with_reason, take_at_bench, work
+from browser.walk import acknowledge, close_with_reason, take_at_bench, work
 from glowdial.core.bench.movements import peak_by_turning
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.model.measurands import Kind
@@ -253,6 +253,7 @@ def align_and_pull(
     work(page, until="proof.found", typist=hands.work_a_step)
     assert page.text("link") == NETWORK
     while page.state()[1].startswith("proof.found"):
+        acknowledge(page)
         before = page.state()
         close_with_reason(page, "no audio meter on this bench")
         page.changed_from(before)

@@ -79,6 +79,17 @@ def act(page: BenchPage, typist: Typist, letters: Mapping[str, str] | None = Non
     return True
 
 
+def acknowledge(page: BenchPage) -> list[str]:
+    """Acknowledge every caution of the step; returns what they said."""
+    said = []
+    while page.find("acknowledge"):
+        said.append(page.driver.find_element(By.TAG_NAME, "main").text)
+        before = page.state()
+        page.press(Keys.ENTER)
+        page.changed_from(before)
+    return said
+
+
 def fill_fields(page: BenchPage, letters: Mapping[str, str]) -> None:
     """Fill a form from its first control to its button, by keys alone."""
     before = page.state()
