@@ -66,9 +66,7 @@ FORM_FIELDS = (
     FormField(BAND, "low_mark", "Low mark", "600"),
     FormField(BAND, "high_mark", "High mark", "1400"),
     FormField(SUPPLY, "mains", "Mains (V)", "230"),
-    FormField(
-        SUPPLY, "secondary", "Volts at the rectifier, unloaded (one half of a centre tap)", "290"
-    ),
+    FormField(SUPPLY, "secondary", "To the rectifier, unloaded (V)", "290"),
     FormField(SUPPLY, "b_plus", "B+ at the last capacitor (V)", "235"),
     FormField(SUPPLY, "b_plus_current", "B+ current (mA)", "60"),
     FormField(SUPPLY, "tap_current", "of it at the first filter (mA)", "32"),

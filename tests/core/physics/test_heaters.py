@@ -132,3 +132,8 @@ def test_a_dead_short_behind_the_lamp_gets_nothing_and_no_set_gets_all() -> None
     lamp = Lamp(60.0, 230.0)
     assert limited_v(230.0, lamp, lambda v: 1e6 * v) < 0.01
     assert limited_v(230.0, lamp, lambda _: 0.0) == pytest.approx(230.0, rel=1e-6)
+
+
+@pytest.mark.parametrize(("share", "within"), [(0.5, 0.03), (0.7, 0.03), (1.5, 0.03), (0.3, 0.07)])
+def test_the_range_in_which_the_law_is_the_handbooks(share: float, within: float) -> None:
+    assert settled_current_share(share) == pytest.approx(share**0.55, rel=within)

@@ -85,7 +85,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         <Text color="dim">
           Converter, two IF transformers, diode detector with AVC, output, mains supply. Fill in
           what the service data gives and leave the rest empty; what is missing is said where it is
-          missed.
+          missed. Of a centre-tapped winding give the volts of one half.
         </Text>
         <Grid templateColumns="repeat(4, 1fr)" gap={3}>
           {rows("model")}
