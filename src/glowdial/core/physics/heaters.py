@@ -2,9 +2,10 @@
 
 Temperature is a share theta of the hot one above cold (0 cold, 1 at nominal volts). Resistance
 grows from 0.2 to 1 of its hot value in step with it, and the heat given off grows as its cube,
-between conduction (1) and radiation (4). At rest this is within 3 % of the handbooks' I ~ V^0.55 from
-half to one and a half times nominal volts, 6 % low at 0.3 and 17 % low at 0.1, where no handbook's
-rule is meant to hold. Heaters in series share one current: the one that warms first takes most, and flashes.
+between conduction (1) and radiation (4). At rest this is within 3 % of the handbooks' I ~ V^0.55
+from half to one and a half times nominal volts, 6 % low at 0.3 and 17 % low at 0.1, where no
+handbook's rule is meant to hold. Heaters in series share one current: the one that warms first
+takes most, and flashes.
 """
 
 from __future__ import annotations
