@@ -276,3 +276,27 @@ def test_what_was_not_read_is_a_dash_and_the_rest_counts() -> None:
     assert {r.label for r in after.results} >= {f.label for f in ask.fields[1:]}
     with pytest.raises(BadInput, match="holds no value"):
         read_entry(ask, " ".join("-" for _ in ask.fields), {})
+
+
+@pytest.mark.parametrize(
+    ("read", "words"),
+    [
+        (("230", "0", "0", "0", "0"), "open at V1"),
+        (("0", "0", "0", "0", "0"), "No volts at any heater"),
+    ],
+)
+def test_an_open_series_heater_is_named(read: tuple[str, ...], words: str) -> None:
+    facts = facts_of(read_sheet(demo_sheet("pantry-five")).model_dump(mode="json"))
+    record = walked(facts, "bring-up.chart")
+    for _ in range(6):
+        step = journey(facts, record).step("bring-up.chart")
+        assert step.ask is not None
+        seq = max(a.seq for a in record.answers) + 1
+        if "heater" in step.ask.fields[0].label:
+            values = {f.name: float(v) for f, v in zip(step.ask.fields, read, strict=False)}
+            kept = Answer(seq, step.key, step.ask.key, values, {})
+            after = journey(facts, replace(record, answers=(*record.answers, kept)))
+            assert any(words in line for line in after.step(step.key).advice)
+            return
+        record = replace(record, answers=(*record.answers, plain_answer(seq, step, step.ask)))
+    raise AssertionError("the heaters were not asked for")

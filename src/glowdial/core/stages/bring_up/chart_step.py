@@ -209,6 +209,29 @@ def _heater_results(
     ]
 
 
+# a share of the string's volts below which a heater shows nothing, and above which it has all
+NO_VOLTS_SHARE, ALL_VOLTS_SHARE = 0.02, 0.5
+
+
+def _open_heater(facts: ReceiverFacts, results: list[Result]) -> str:
+    """The open heater of a series string: all volts stand across it, and none across the others."""
+    whole = sum(h.volts for h in facts.circuit.heaters.heaters)
+    volts = [(r.label, abs(r.value or 0.0)) for r in results]
+    with_all = [label for label, v in volts if v >= ALL_VOLTS_SHARE * whole]
+    without = [label for label, v in volts if v <= NO_VOLTS_SHARE * whole]
+    if len(with_all) + len(without) != len(volts) or len(with_all) > 1 or not without:
+        return ""
+    if with_all:
+        return (
+            f"The string is open at {with_all[0]}: all volts stand across it, none across the "
+            "others. Power off, then try its continuity."
+        )
+    return (
+        "No volts at any heater: the string is open at its dropper or ballast, the switch, or a "
+        "heater that was not read."
+    )
+
+
 def _heater_advice(facts: ReceiverFacts, results: list[Result]) -> list[str]:
     """What a pattern of heater volts means."""
     heaters = facts.circuit.heaters
@@ -217,6 +240,9 @@ def _heater_advice(facts: ReceiverFacts, results: list[Result]) -> list[str]:
         return []
     if not heaters.in_series:
         return ["One heater low: its socket or joint; all low: the winding, the battery, the line."]
+    open_one = _open_heater(facts, results)
+    if open_one:
+        return [open_one]
     ratio = [(r.value or 0.0) / r.window.nominal for r in results if r.window and r.window.nominal]
     share = sum(ratio) / len(ratio)
     spread = max(ratio) - min(ratio)

@@ -280,7 +280,12 @@ def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
         ),
         controls=("meter's positive lead on B+: an electrolytic leaks the other way round",),
         does=(Activity.COLD_CHECKS,),
-        advice=("Find out why it is low before power: filter capacitor, bypass, or wiring.",)
+        advice=(
+            "Find out why it is low before power: filter capacitor, bypass, or wiring. Lift the "
+            "last filter capacitor's lead and measure again: if it rises, that capacitor leaks; if "
+            "not, lift what B+ feeds, one after the other. Put each back, or note it as clipped "
+            "off.",
+        )
         if low
         else (),
         cost="the rectifier and the transformer are at risk" if low else "",
