@@ -20,6 +20,8 @@ from browser.page import BenchPage
 
 ROOT = Path(__file__).resolve().parents[2]
 PREPARED = ROOT / ".glow" / "demo.sqlite"
+# what a page keeps; one that may keep nothing has nothing
+FORGET = "try { localStorage.clear() } catch (error) { }"
 FLAGS = (
     "--headless=new",
     "--no-sandbox",
@@ -93,7 +95,7 @@ def driver(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrom
 
 
 @pytest.fixture
-def serve(tmp_path: Path) -> Iterator[Callable[..., str]]:
+def serve(tmp_path: Path, driver: webdriver.Chrome) -> Iterator[Callable[..., str]]:
     """Starts a server for a test and gives its address; stops it afterwards."""
     started: list[Server] = []
 
@@ -103,6 +105,9 @@ def serve(tmp_path: Path) -> Iterator[Callable[..., str]]:
         return server.address
 
     yield start
+    # a page that still asks would find nobody
+    driver.execute_script(FORGET)
+    driver.get("about:blank")
     for server in started:
         server.process.terminate()
         server.process.wait(timeout=10)
@@ -116,4 +121,4 @@ def page(driver: webdriver.Chrome) -> Iterator[BenchPage]:
     faults = [line for line in driver.get_log("browser") if line["level"] == "SEVERE"]
     # a refused entry is answered with a status that the browser logs by itself
     assert [f for f in faults if "status of 4" not in f["message"]] == []
-    driver.execute_script("localStorage.clear()")
+    driver.execute_script(FORGET)

@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 
 from browser.conftest import ROOT, set_size
 from browser.page import BenchPage
-from browser.walk import act, take_at_bench, work
+from browser.walk import work
 
 pytestmark = pytest.mark.browser
 AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text("utf-8")
@@ -95,7 +95,7 @@ def test_a_server_that_is_gone_is_said_to_be_and_the_entry_waits(
     address = serve(demo=True)
     page.open(f"{address}/jobs/2")
     work(page, until="intake.controls")
-    act(page, take_at_bench)  # its caution
+    page.wait("the controls", lambda: page.find("fields"))
     page.driver.execute_cdp_cmd("Network.enable", {})
     off = {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
     page.driver.execute_cdp_cmd("Network.emulateNetworkConditions", off)
