@@ -15,6 +15,8 @@ TEXTS = {
     "What the owner": "a tube",
     "Our first guess": "the cores were turned",
     "Condition": "case sound",
+    "safety class": "X2",
+    "reason, if it is kept": "renewed last year",
 }
 # the letter for a choice, by the label of its row; the first letter there is otherwise
 LETTERS = {"Runs from": "m", "School": "s", "decision": "f"}
