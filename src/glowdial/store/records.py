@@ -8,11 +8,10 @@ from typing import Any, TypeVar
 from sqlalchemy import Select, literal, select, union_all
 from sqlalchemy.orm import Session
 
+from glowdial.core.journey.alarms import AlarmEntry, AlarmEvent
 from glowdial.core.journey.record import (
     NOT_TOLD,
     Acknowledgement,
-    AlarmEntry,
-    AlarmEvent,
     Answer,
     Change,
     Closure,

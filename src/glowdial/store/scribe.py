@@ -10,11 +10,10 @@ from typing import Any
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
+from glowdial.core.journey.alarms import AlarmEntry, AlarmEvent
 from glowdial.core.journey.record import (
     NO_INSTRUMENTS,
     Acknowledgement,
-    AlarmEntry,
-    AlarmEvent,
     Change,
     Closure,
     Entered,

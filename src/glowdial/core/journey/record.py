@@ -11,9 +11,9 @@ import math
 from bisect import bisect_left
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 from operator import is_
 
+from glowdial.core.journey.alarms import Alarm, AlarmEntry, alarm_after
 from glowdial.core.model.measurands import Measurand
 
 IF_AREA = "if"
@@ -266,63 +266,13 @@ class Reopening:
     at: str = ""
 
 
-class AlarmEvent(StrEnum):
-    """What is said of an alarm, in the order in which it has to be said."""
-
-    RAISED = "alarm"
-    SWITCHED_OFF = "switched off"
-    SETTLED = "alarm settled"
-
-
-@dataclass(frozen=True, slots=True)
-class AlarmEntry:
-    """Something said of an alarm: what was seen in ``what`` when it is raised, in a person's words
-    or a stop rule's in ``text``; when it is settled the cause in ``text``, and what was ``done``.
-    """
-
-    seq: int
-    event: AlarmEvent
-    step: str
-    what: str = ""
-    text: str = ""
-    done: str = ""
-    at: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Alarm:
-    """The alarm that stands: everything that it was raised for since it stands, when first, and
-    whether a person said "switched off" after the last of it."""
-
-    reasons: tuple[str, ...]
-    since: str
-    switched_off: bool
-
-
-def alarm_after(entries: Iterable[AlarmEntry]) -> Alarm | None:
-    """The alarm that stands after some entries, in order; None while none does."""
-    alarm: Alarm | None = None
-    for entry in entries:
-        match entry.event:
-            case AlarmEvent.RAISED:
-                reasons = alarm.reasons if alarm else ()
-                since = alarm.since if alarm else entry.at
-                alarm = Alarm((*reasons, entry.text or entry.what), since, switched_off=False)
-            case AlarmEvent.SWITCHED_OFF if alarm is not None:
-                alarm = replace(alarm, switched_off=True)
-            case AlarmEvent.SETTLED if alarm is not None and alarm.switched_off:
-                alarm = None
-    return alarm
-
-
 @dataclass(frozen=True, slots=True)
 class Basis:
     """What a reading rests on: it is stale once one of these is later than it.
 
     Adjusters by key, areas of the set, and answers or lines of a register after which it has to be
-    taken. Moves that were
-    made in a step of ``own_steps`` (by the beginning of its key) do not count. With ``reopened`` it
-    does not outlast the job's being opened again.
+    taken. Moves that were made in a step of ``own_steps`` (by the beginning of its key) do not
+    count. With ``reopened`` it does not outlast the job's being opened again.
     """
 
     adjusters: tuple[str, ...] = ()

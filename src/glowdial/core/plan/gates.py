@@ -8,7 +8,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from glowdial.core.journey.activities import activities_of, powers
-from glowdial.core.journey.record import Alarm, JobRecord
+from glowdial.core.journey.alarms import Alarm
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Status, Step, find_ask
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.safety.cautions import dangers_for

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from glowdial.core.journey.record import AlarmEvent
+from glowdial.core.journey.alarms import AlarmEvent
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.safety.signs import SEEN_AS, Sign
 from glowdial.workshop.base.workshop import Workshop

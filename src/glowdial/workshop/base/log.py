@@ -10,7 +10,8 @@ from itertools import chain
 from operator import itemgetter
 from typing import Protocol, TypeVar
 
-from glowdial.core.journey.record import AlarmEntry, AlarmEvent, Answer, Entered, JobRecord, Move
+from glowdial.core.journey.alarms import AlarmEntry, AlarmEvent
+from glowdial.core.journey.record import Answer, Entered, JobRecord, Move
 from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.quantities import turns
