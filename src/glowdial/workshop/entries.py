@@ -23,12 +23,12 @@ from glowdial.store.scribe import NewAnswer, Value
 from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.closing import kept_telling
 from glowdial.workshop.base.jobs import HAND, SIMULATED
+from glowdial.workshop.base.texts import kept_text
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, Tell, derived, write
 from glowdial.workshop.consequences import carry_out_all, taken_back
 from glowdial.workshop.stages.registry import completed
 
-LONGEST_NOTE = 2000
 SAME_TURN = 1e-3
 
 
@@ -263,9 +263,9 @@ def close_step(
             raise Conflict("This step is finished already.")
         opened.scribe.closure(
             step_key,
-            _text("reason", reason, "within 12 kHz; the owner listens to one station"),
+            kept_text("reason", reason, "within 12 kHz; the owner listens to one station"),
             step.cost,
-            _text("decided by", decided_by, "bench"),
+            kept_text("decided by", decided_by, "bench"),
         )
         return {"cost": step.cost}
 
@@ -280,7 +280,7 @@ def reopen(workshop: Workshop, job_id: int, stamp: Stamp, reason: str) -> dict[s
             raise Conflict("This job is open.")
         # what the owner holds is not lost by it
         told = kept_telling(opened.session, opened.job.closing)
-        opened.scribe.reopen(_text("reason", reason, "came back: hum after an hour"), told)
+        opened.scribe.reopen(kept_text("reason", reason, "came back: hum after an hour"), told)
         opened.job.closing = None
         opened.job.closed_at = None
         return {}
@@ -296,8 +296,8 @@ def make_temporary(
     def act(opened: OpenedJob) -> dict[str, Any]:
         opened.scribe.clip_on(
             "",
-            _text("what", what, "jumper"),
-            _text("where", place, "V2 grid to chassis"),
+            kept_text("what", what, "jumper"),
+            kept_text("where", place, "V2 grid to chassis"),
             wanted=wanted,
         )
         return {}
@@ -336,7 +336,7 @@ def note_change(
         if what not in CHANGEABLES:
             wanted = f"must be one of {', '.join(CHANGEABLES)}"
             raise BadInput("what changed", what, wanted, "supply")
-        opened.scribe.change(what, _text("note", note, "first filter capacitor renewed"))
+        opened.scribe.change(what, kept_text("note", note, "first filter capacitor renewed"))
         return {}
 
     return write(workshop, job_id, stamp, ("change", what, note), act)
@@ -380,16 +380,7 @@ def write_note(
     """Write a remark into the log."""
 
     def act(opened: OpenedJob) -> dict[str, Any]:
-        opened.scribe.note(step_key, _text("note", text, "smells of hot wax near T1"))
+        opened.scribe.note(step_key, kept_text("note", text, "smells of hot wax near T1"))
         return {}
 
     return write(workshop, job_id, stamp, ("note", step_key, text), act)
-
-
-def _text(field: str, text: str, example: str) -> str:
-    cleaned = text.strip()
-    if not cleaned:
-        raise BadInput(field, text, "is empty", example)
-    if len(cleaned) > LONGEST_NOTE:
-        raise BadInput(field, f"{cleaned[:30]}...", f"is over {LONGEST_NOTE} characters", example)
-    return cleaned

@@ -10,10 +10,11 @@ from typing import Any
 from glowdial.core.journey.alarms import AlarmEvent
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.safety.signs import SEEN_AS, Sign
+from glowdial.workshop.base.texts import LONGEST_TEXT, kept_text
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, write
 
-LONGEST = 2000
+NEEDED = "is empty; power comes back only with it"
 
 
 def raise_alarm(opened: OpenedJob, step: str, words: str, what: str = "") -> None:
@@ -29,7 +30,7 @@ def something_is_wrong(
     known = {s.value: s for s in Sign}
     if sign not in known:
         raise BadInput("what is wrong", sign, f"must be one of {', '.join(known)}", "smoke")
-    text = words.strip()[:LONGEST]
+    text = words.strip()[:LONGEST_TEXT]
     said = SEEN_AS[known[sign]] + (f": {text}" if text else "")
 
     def act(opened: OpenedJob) -> dict[str, Any]:
@@ -63,18 +64,9 @@ def settle_alarm(
             raise Conflict("No alarm stands in this job.")
         if not alarm.switched_off:
             raise Conflict("Say first that it is switched off.")
-        text = _said("cause", cause, "C12 shorted")
-        remedy = _said("what was done", done, "C12 renewed, R7 checked")
+        text = kept_text("cause", cause, "C12 shorted", empty=NEEDED)
+        remedy = kept_text("what was done", done, "C12 renewed, R7 checked", empty=NEEDED)
         opened.scribe.alarm(AlarmEvent.SETTLED, "", text=text, done=remedy)
         return {}
 
     return write(workshop, job_id, stamp, ("settled", cause, done), act)
-
-
-def _said(field: str, text: str, example: str) -> str:
-    cleaned = text.strip()
-    if not cleaned:
-        raise BadInput(field, text, "is empty; power comes back only with it", example)
-    if len(cleaned) > LONGEST:
-        raise BadInput(field, f"{cleaned[:30]}...", f"is over {LONGEST} characters", example)
-    return cleaned
