@@ -100,11 +100,7 @@ class VisaLine:
         with self._talking():
             if since is not None and since != self.stops:
                 raise LinkTrouble(f"The {self._where} was stopped while it was being set.")
-            if "ready" in self.profile.words:
-                self._ask(f"{command};{self.profile.words['ready']}")
-            else:
-                self._guarded(lambda: self._write(command))
-            self._complain(command)
+            self._carry_out(command)
 
     def stop(self, call: str) -> None:
         """Carry out a setting that switches something off, overtaking whatever hangs: on the line
@@ -125,14 +121,16 @@ class VisaLine:
     def _stop_here(self, call: str) -> None:
         usual, self._timeout_s = self._timeout_s, min(STOP_S, self._timeout_s)
         try:
-            command = self.profile.command(call)
-            if "ready" in self.profile.words:
-                self._ask(f"{command};{self.profile.words['ready']}", counted=False)
-            else:
-                self._guarded(lambda: self._write(command), counted=False)
-            self._complain(command, counted=False)
+            self._carry_out(self.profile.command(call), counted=False)
         finally:
             self._timeout_s = usual
+
+    def _carry_out(self, command: str, *, counted: bool = True) -> None:
+        if "ready" in self.profile.words:
+            self._ask(f"{command};{self.profile.words['ready']}", counted=counted)
+        else:
+            self._guarded(lambda: self._write(command), counted=counted)
+        self._complain(command, counted=counted)
 
     def measure(self, call: str) -> float:
         """One reading in SI; raises LinkTrouble for silence, garbage, units and overload."""
