@@ -178,7 +178,6 @@ class StepShape(BaseModel):
     others: list[AskShape]
     panels: list[str]
     asks_in_panel: bool
-    alarm: str
     reminded: list[str]
 
 
@@ -217,6 +216,5 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
         asks_in_panel=step.asks_in_panel,
-        alarm=step.alarm,
         reminded=list(reminded_cautions(step, view.record, since)),
     )

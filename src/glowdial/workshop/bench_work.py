@@ -108,8 +108,8 @@ def live_values(
     network = network_bench(workshop) if link == NETWORK else None
     first, held = 0.0, 0.0
     while True:
-        _refuse_live(workshop, job_id)
         if network is not None:
+            _refuse_live(workshop, job_id)
             value = network.read(AVC)
             watched = network.guard(guard.measurand) if guard else 0.0
         else:
@@ -148,6 +148,7 @@ def _simulated_now(
         if row is None:
             raise Conflict("This job has no simulated set.")
         found = derived(workshop, session, job).situation
+        refuse_in_alarm(found.record)
         bench = _bench(found.facts, row, found.record)
     return bench.read(AVC), bench.guard(guard.measurand) if guard else 0.0
 

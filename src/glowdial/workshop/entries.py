@@ -17,7 +17,7 @@ from glowdial.core.plan.gates import missing_cautions, refusals
 from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.order import room_of
 from glowdial.core.plan.rules_version import RULES_VERSION
-from glowdial.core.safety.signs import heard_in, sign_words
+from glowdial.core.safety.signs import Sign, heard_in, sign_words
 from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
 from glowdial.workshop.base.alarms import raise_alarm
@@ -56,37 +56,54 @@ def record_answer(
     Raises BadInput for what cannot be right, Conflict when the step does not take it now. An entry
     far from the expectation is doubted once: it is kept only when it comes again, confirmed.
     """
-    signs = heard_in(command.line or " ".join(v for _, v in command.fields)).signs
-    if signs and _hears(workshop, job_id, command):
+    signs = _signs(workshop, job_id, command)
+    if signs:
         return write(
-            workshop, job_id, stamp, command, lambda o: _alarmed(o, stamp, command), overtakes=True
+            workshop,
+            job_id,
+            stamp,
+            command,
+            lambda opened: _alarmed(opened, stamp, command, signs),
+            overtakes=True,
         )
     return write(workshop, job_id, stamp, command, lambda opened: _answer(opened, command))
 
 
-def _hears(workshop: Workshop, job_id: int, command: AnswerCommand) -> bool:
-    """Whether a sign of danger in what was sent is one: an owner's complaint is not."""
+def _signs(workshop: Workshop, job_id: int, command: AnswerCommand) -> tuple[Sign, ...]:
+    """The signs of danger that count in what was sent: an owner's complaint has none."""
+    anywhere = heard_in(_typed(command)).signs
+    if not anywhere:
+        return ()
     with workshop.database.reading() as session:
         found = derived(workshop, session, get_job(session, job_id))
     step = found.journey.standing(command.step)
     ask = find_ask(step, command.ask)
     if ask is None:
-        return step.powered
-    return bool(heard(step, ask, command.line, dict(command.fields)).signs)
+        return anywhere if step.powered else ()
+    return heard(step, ask, command.line, dict(command.fields)).signs
 
 
-def _alarmed(opened: OpenedJob, stamp: Stamp, command: AnswerCommand) -> Tell:
+def _typed(command: AnswerCommand) -> str:
+    return command.line or "; ".join(v for _, v in command.fields)
+
+
+def _alarmed(
+    opened: OpenedJob, stamp: Stamp, command: AnswerCommand, signs: tuple[Sign, ...]
+) -> Tell:
     """Raise the alarm that a line tells of; what else stands in it is kept where it can be."""
     step = opened.journey.standing(command.step)
-    line = command.line or "; ".join(v for _, v in command.fields)
-    tell: Tell = lambda after: {"next_step": after.next_key}  # noqa: E731
+    tell: Tell = _next_step
     if opened.job.seq == stamp.version:
         # nothing is written by an answer that is refused
         with suppress(BadInput, Conflict, Doubted):
             tell = _answer(opened, replace(command, confirmed=True))
-    words = sign_words(heard_in(line).signs)
-    raise_alarm(opened, step.key, f"{words} (typed: {line.strip()})")
+    words = sign_words(signs)
+    raise_alarm(opened, step.key, f"{words} (typed: {_typed(command).strip()})")
     return lambda after: {**tell(after), "verdict": "", "words": f"ALARM: {words}. Switch off now."}
+
+
+def _next_step(after: Journey) -> dict[str, Any]:
+    return {"next_step": after.next_key}
 
 
 def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line: str) -> str:

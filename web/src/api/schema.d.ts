@@ -3608,8 +3608,6 @@ export interface components {
             adjuster: string | null;
             /** Advice */
             advice: string[];
-            /** Alarm */
-            alarm: string;
             ask: components["schemas"]["AskShape"] | null;
             /** Asks In Panel */
             asks_in_panel: boolean;

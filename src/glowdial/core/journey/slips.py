@@ -81,8 +81,6 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
 def plausible_window(field: Field) -> Window | None:
     """Where any modelled state of a set, sound or faulty, can put a value; None where that says
     nothing."""
-    if field.plausible is not None:
-        return field.plausible
     if field.quantity is AVC_VOLTS:
         return Window(-MOST_AVC_V, MOST_AVC_V)
     if field.quantity is TEMPERATURE:

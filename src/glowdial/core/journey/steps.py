@@ -46,8 +46,7 @@ class Field:
 
     ``measurand`` is what the value is and where; ``sets`` names the bench's setting that it tells
     ("line_v"), which makes it a condition of the other values. On a typed line, fields that may
-    stay empty come last. ``nominal`` is what is expected, ``plausible`` what any state of this set,
-    sound or faulty, can give.
+    stay empty come last. ``nominal`` is what is expected.
     """
 
     name: str
@@ -59,7 +58,6 @@ class Field:
     multiline: bool = False
     measurand: Measurand | None = None
     sets: str = ""
-    plausible: Window | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,10 +149,9 @@ class Step:
 
     ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels`` name
     what is worked or shown beside it; with ``asks_in_panel`` its questions are picked there.
-    ``alarm`` is shouted: a reason to stop at once. ``begun`` is half done: it is finished before a
-    re-check that it made is asked for. ``change`` is what answering it changes in the set, with a
-    note. ``programme`` is the list of points that it plans. ``thinking`` says that an inference of
-    it is still being worked out.
+    ``begun`` is half done: it is finished before a re-check that it made is asked for. ``change``
+    is what answering it changes in the set, with a note. ``programme`` is the list of points that
+    it plans. ``thinking`` says that an inference of it is still being worked out.
 
     What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
     has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
@@ -191,7 +188,6 @@ class Step:
     others: tuple[Ask, ...] = ()
     panels: tuple[str, ...] = ()
     asks_in_panel: bool = False
-    alarm: str = ""
     begun: bool = False
     closed_because: str = ""
     notes: tuple[str, ...] = ()

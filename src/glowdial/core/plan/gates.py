@@ -31,7 +31,7 @@ def gated(
 
 def _with_dangers(step: Step, facts: ReceiverFacts) -> Step:
     dangers = dangers_for(facts, *activities_of(step))
-    return replace(step, dangers=tuple(dangers), powered=powers(step))
+    return replace(step, dangers=dangers, powered=powers(step))
 
 
 def _closed(step: Step, record: JobRecord) -> Step:
