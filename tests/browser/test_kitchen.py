@@ -107,7 +107,7 @@ def bring_up(page: BenchPage) -> None:
     page.press(Keys.ENTER)
     page.wait(
         "the cause",
-        lambda: page.driver.switch_to.active_element.get_attribute("id") == "alarm-cause",
+        lambda: page.driver.switch_to.active_element.get_attribute("name") == "cause",
     )
     page.press("the cord", Keys.TAB, "renewed", Keys.ENTER)
     page.wait("the end of the alarm", lambda: page.find("alarm") is None)

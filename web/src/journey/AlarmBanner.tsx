@@ -1,9 +1,10 @@
-import { Box, Flex, Input, Stack, Text } from "@chakra-ui/react";
+import { Box, Flex, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import type { Job } from "../api/client";
 import { takeFocus } from "../shared/asked";
 import { LitButton } from "../shared/Buttons";
+import { FormRow } from "../shared/FormRow";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
 import { type Writing, useWrite } from "./useWrite";
@@ -92,36 +93,25 @@ function Settle({ writing }: { writing: Writing }) {
       setBusy(false);
     }
   };
-  const look = { h: "44px", bg: "raised", borderColor: "edge", fontSize: "16px" };
   return (
-    <form onSubmit={(event) => void send(event)} noValidate>
+    <form onSubmit={(event) => void send(event)} noValidate data-asked>
       <Flex gap={3} align="end" wrap="wrap" mt={1}>
         <Box flex="1" minW="220px">
-          <Text asChild fontSize="15px">
-            <label htmlFor="alarm-cause">The cause was</label>
-          </Text>
-          <Input
-            id="alarm-cause"
-            ref={first}
+          <FormRow
+            label="The cause was"
             value={cause}
-            onChange={(event) => setCause(event.target.value)}
+            onChange={setCause}
             placeholder="C12 shorted"
-            _placeholder={{ color: "dim" }}
-            data-asked
-            {...look}
+            hold={first}
+            name="cause"
           />
         </Box>
         <Box flex="1" minW="220px">
-          <Text asChild fontSize="15px">
-            <label htmlFor="alarm-done">What was done</label>
-          </Text>
-          <Input
-            id="alarm-done"
+          <FormRow
+            label="What was done"
             value={done}
-            onChange={(event) => setDone(event.target.value)}
+            onChange={setDone}
             placeholder="C12 renewed, R7 checked"
-            _placeholder={{ color: "dim" }}
-            {...look}
           />
         </Box>
         <LitButton type="submit" busy={busy}>

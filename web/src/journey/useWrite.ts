@@ -45,7 +45,8 @@ type AnyPost = (path: string, init: object) => Reply;
  */
 export function useWrite(jobId: number, version: number): Writing {
   const queries = useQueryClient();
-  const pending = useRef<{ print: string; key: string } | null>(null);
+  // what was not answered yet keeps its key: the write in its turn, and an alarm beside it
+  const keys = useRef(new Map<string, string>());
   const known = useRef(version);
   useEffect(() => {
     known.current = Math.max(known.current, version);
@@ -57,14 +58,13 @@ export function useWrite(jobId: number, version: number): Writing {
   const sendNow = useCallback(
     async (print: string, call: (headers: Headers, version: number) => Reply) => {
       const whole = `${known.current} ${print}`;
-      if (pending.current?.print !== whole) {
-        pending.current = { print: whole, key: crypto.randomUUID() };
-      }
+      const key = keys.current.get(whole) ?? crypto.randomUUID();
+      keys.current.set(whole, key);
       try {
-        const made = call(once(pending.current.key), known.current);
+        const made = call(once(key), known.current);
         const answer = (await unwrap(made)) as Versioned;
-        pending.current = null;
-        known.current = answer.version;
+        keys.current.delete(whole);
+        known.current = Math.max(known.current, answer.version);
         await queries.invalidateQueries();
         return answer;
       } catch (error) {

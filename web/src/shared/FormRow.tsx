@@ -8,15 +8,17 @@ type Props = {
   placeholder?: string;
   help?: string;
   hold?: Ref<HTMLInputElement>;
+  name?: string;
 };
 
 /** A labelled line of text in the house style. */
-export function FormRow({ label, value, onChange, placeholder, help, hold }: Props) {
+export function FormRow({ label, value, onChange, placeholder, help, hold, name }: Props) {
   return (
     <Field.Root>
       <Field.Label fontSize="15px">{label}</Field.Label>
       <Input
         ref={hold}
+        name={name}
         h="44px"
         bg="raised"
         borderColor="edge"
