@@ -103,6 +103,10 @@ class BenchPage:
         field.clear()
         field.send_keys(text)
 
+    def focused(self) -> str:
+        """The name of the field that a key would go to now."""
+        return str(self.driver.switch_to.active_element.get_attribute("name"))
+
     def changed_from(self, before: tuple[str, str, str]) -> None:
         """Wait until the job was written to and shows where it stands now."""
         self.wait("the entry to be kept", lambda: self.state() != before and self.settled())

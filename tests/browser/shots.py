@@ -126,6 +126,20 @@ def kitchen(page: BenchPage, address: str) -> None:
     page.wait("the advice", lambda: "ballast" in page.text("advice"))
     dress(page, "daylight")
     save(page, "voltage-chart")
+    alarmed(page)
+
+
+def alarmed(page: BenchPage) -> None:
+    """Smoke: said with one key, switched off, and its cause asked for."""
+    page.press(Keys.F10)
+    page.wait("what is seen", lambda: page.focused() == "sign")
+    page.press("smoke", Keys.TAB, "at the first filter capacitor", Keys.ENTER)
+    page.wait("the alarm", lambda: page.find("switched-off"))
+    page.press(Keys.ENTER)
+    page.wait("the cause", lambda: page.focused() == "cause")
+    page.press("C31 shorted", Keys.TAB)
+    dress(page, "lamplight")
+    save(page, "alarm")
 
 
 def simple(page: BenchPage, address: str) -> None:

@@ -35,11 +35,6 @@ def at_the_ramp(serve: Callable[..., str], tmp_path: Path) -> tuple[str, Worksho
     return f"{address}/jobs/{job}", workshop
 
 
-def asked(page: BenchPage) -> str:
-    """The name of what a key would go to now."""
-    return str(page.driver.switch_to.active_element.get_attribute("name"))
-
-
 def test_smoke_in_the_ramp_is_held_everywhere_until_its_cause_is_said(
     page: BenchPage, at_the_ramp: tuple[str, Workshop]
 ) -> None:
@@ -76,7 +71,7 @@ def test_smoke_in_the_ramp_is_held_everywhere_until_its_cause_is_said(
         "the focus", lambda: page.find("switched-off") == page.driver.switch_to.active_element
     )
     page.press(Keys.ENTER)
-    page.wait("the cause", lambda: asked(page) == "cause")
+    page.wait("the cause", lambda: page.focused() == "cause")
     page.press(Keys.ENTER)
     page.wait("the refusal", lambda: "power comes back only with it" in page.text("trouble"))
     page.press("C12 shorted", Keys.TAB, "C12 renewed", Keys.ENTER)
@@ -94,7 +89,7 @@ def test_one_key_raises_it_from_any_step(
     page.wait_for("job")
     page.press(Keys.F10)
     page.wait("the dialog", lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"))
-    page.wait("its focus", lambda: asked(page) == "sign")
+    page.wait("its focus", lambda: page.focused() == "sign")
     page.press("arc", Keys.TAB, "at the mains switch", Keys.ENTER)
     page.wait("the alarm", lambda: "arcing: at the mains switch" in page.text("alarm"))
     assert page.faults(axe_source()) == []

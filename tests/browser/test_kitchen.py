@@ -43,7 +43,7 @@ def intake(page: BenchPage, tmp_path: Path) -> None:
     page.wait("the dialog", lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"))
     page.wait(
         "its focus",
-        lambda: page.driver.switch_to.active_element.get_attribute("name") == "what",
+        lambda: page.focused() == "what",
     )
     page.press("cord is brittle", Keys.TAB, "at the entry", Keys.ENTER)
     page.wait("the parked line", lambda: "(1 parked)" in page.driver.page_source)
@@ -107,7 +107,7 @@ def bring_up(page: BenchPage) -> None:
     page.press(Keys.ENTER)
     page.wait(
         "the cause",
-        lambda: page.driver.switch_to.active_element.get_attribute("name") == "cause",
+        lambda: page.focused() == "cause",
     )
     page.press("the cord", Keys.TAB, "renewed", Keys.ENTER)
     page.wait("the end of the alarm", lambda: page.find("alarm") is None)

@@ -139,6 +139,6 @@ def close_with_reason(page: BenchPage, reason: str) -> None:
     page.wait("the dialog", lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=dialog]"))
     page.wait(
         "the dialog's focus",
-        lambda: page.driver.switch_to.active_element.get_attribute("name") == "reason",
+        lambda: page.focused() == "reason",
     )
     page.press(reason, Keys.TAB, "the bench", Keys.ENTER)
