@@ -29,14 +29,9 @@ from glowdial.core.physics.supply.circuit import (
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.stages.bring_up.supply_diagnosis import (
-    Cause,
-    Diagnosis,
-    Excess,
-    SupplyReading,
-    decide_excess,
-    diagnose,
-)
+from glowdial.core.stages.bring_up.excess_current import Excess, decide_excess
+from glowdial.core.stages.bring_up.supply_causes import Cause, Diagnosis, SupplyReading
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import Condition, FilterFault, RectifierFault

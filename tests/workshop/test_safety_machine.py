@@ -16,7 +16,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.language.errors import GlowDialError
-from glowdial.core.safety.cautions import Activity, Danger, dangers_for
+from glowdial.core.safety.cautions import Activity, dangers_for
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench
@@ -304,7 +304,3 @@ TestSafety.settings = settings(
     derandomize=True,
     suppress_health_check=list(HealthCheck),
 )
-
-
-def test_every_danger_is_of_the_set_or_of_the_work() -> None:
-    assert len(Danger) == 20

@@ -136,9 +136,8 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
     if line is not None:
         line = heard(step, ask, line, {}).rest
     entry = read_entry(ask, line, dict(command.fields), step.programme)
-    doubts = (*entry.doubts, *room_of(step.stage).doubts(opened.situation, step, ask, entry.values))
-    if doubts and not command.confirmed:
-        raise Doubted(f"{doubts[0]} Send it again to keep it as it is.")
+    if entry.doubts and not command.confirmed:
+        raise Doubted(f"{entry.doubts[0]} Send it again to keep it as it is.")
     check_leaving(step, entry)
     room = room_of(step.stage)
     room.check(opened.situation, step, ask, entry.values)

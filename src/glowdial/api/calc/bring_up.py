@@ -9,8 +9,8 @@ from glowdial.api.base.wiring import Body
 from glowdial.api.calc.general import SUPPLY_EXAMPLE
 from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.physics.supply.line_current import heater_volts
+from glowdial.core.stages.bring_up.excess_current import Excess, decide_excess
 from glowdial.core.stages.bring_up.stop_rules import look_at
-from glowdial.core.stages.bring_up.supply_diagnosis import Excess, decide_excess
 from glowdial.core.stages.bring_up.voltage_chart import ChartLine
 from glowdial.core.stages.cold.steps import bridged_hz
 from glowdial.core.stages.parts.needs import need_of

@@ -17,7 +17,8 @@ from glowdial.core.physics.supply.series_resistor import (
     resistor_choices,
     series_resistor,
 )
-from glowdial.core.stages.bring_up.supply_diagnosis import SupplyReading, diagnose
+from glowdial.core.stages.bring_up.supply_causes import SupplyReading
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 from glowdial.sheets.circuit import HeatersSheet
 from glowdial.sheets.circuit_facts import heaters_of
 from glowdial.sheets.facts import supply_of

@@ -77,11 +77,6 @@ def anything_goes(_: Situation, __: Step, ___: Ask, ____: Mapping[str, float]) -
     """A stage without rules of its own on what may be entered."""
 
 
-def no_doubts(_: Situation, __: Step, ___: Ask, ____: Mapping[str, float]) -> tuple[str, ...]:
-    """A stage that doubts nothing beyond what its questions expect."""
-    return ()
-
-
 def no_words(_: Situation, __: Step, ___: Ask, ____: str) -> str:
     """A stage that has nothing to say while a line is typed."""
     return ""
@@ -115,8 +110,7 @@ class Room:
     """A stage: the legs that it fills, and what it has to say.
 
     ``derive`` adds to the facts what the record tells of the set. ``check`` raises BadInput for
-    values that cannot be kept, ``doubts`` asks once about values that can hardly be;
-    ``while_typing`` are words on a line that is not finished.
+    values that cannot be kept; ``while_typing`` are words on a line that is not finished.
     ``follows`` and ``withdrawn`` are what an answer, or taking one back, does besides;
     ``registers`` its registers, ``report`` its part of the page.
     """
@@ -125,7 +119,6 @@ class Room:
     legs: tuple[Leg, ...] = ()
     derive: Callable[[ReceiverFacts, JobRecord], ReceiverFacts] = same_facts
     check: Callable[[Situation, Step, Ask, Mapping[str, float]], None] = anything_goes
-    doubts: Callable[[Situation, Step, Ask, Mapping[str, float]], tuple[str, ...]] = no_doubts
     while_typing: Callable[[Situation, Step, Ask, str], str] = no_words
     follows: Callable[[Situation, Step, Ask, Entering], tuple[Consequence, ...]] = nothing_follows
     withdrawn: Callable[[Answer, JobRecord], tuple[Consequence, ...]] = nothing_from_taking_back

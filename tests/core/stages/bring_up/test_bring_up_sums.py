@@ -29,7 +29,8 @@ from glowdial.core.physics.supply.series_resistor import (
     series_resistor,
 )
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.stages.bring_up.supply_diagnosis import Cause, SupplyReading, diagnose
+from glowdial.core.stages.bring_up.supply_causes import Cause, SupplyReading
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 from glowdial.core.stages.cold.filament_ranges import RangeRisk, safest_range
 from glowdial.core.stages.cold.windings import winding
 

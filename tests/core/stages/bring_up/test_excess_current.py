@@ -13,13 +13,9 @@ from glowdial.core.physics.heaters import Heater, Heaters
 from glowdial.core.physics.supply.circuit import Supply, Topology, silicon_rectifier
 from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.stages.bring_up.supply_diagnosis import (
-    Cause,
-    Excess,
-    SupplyReading,
-    decide_excess,
-    diagnose,
-)
+from glowdial.core.stages.bring_up.excess_current import Excess, decide_excess
+from glowdial.core.stages.bring_up.supply_causes import Cause, SupplyReading
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 
 SUPPLIES = {
     "vacuum": a_supply(exponent=1.4),

@@ -12,7 +12,6 @@ from glowdial.core.physics.heaters import NO_HEATERS
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
-    RectifierKind,
     Supply,
     Topology,
     Waveform,
@@ -22,7 +21,8 @@ from glowdial.core.physics.supply.circuit import (
 from glowdial.core.physics.supply.discharge import discharge_words, unloaded_v
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.stages.bring_up.stop_rules import CURRENT_EXCESS, most_line_a
-from glowdial.core.stages.bring_up.supply_diagnosis import Cause, SupplyReading, diagnose
+from glowdial.core.stages.bring_up.supply_causes import Cause, SupplyReading
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 from glowdial.core.stages.parts.needs import seen_v
 
 SUPPLY = a_supply(exponent=1.4)
@@ -108,7 +108,3 @@ def test_low_volts_are_not_said_to_fall_below_thirty() -> None:
     low = replace(SUPPLY, secondary_v=15.0, load=replace(SUPPLY.load, bleeder_ohm=1e3))
     words = discharge_words(low)
     assert "to below 30 V" not in words and "never stand above" in words
-
-
-def test_a_kind_of_rectifier_is_told_by_its_law() -> None:
-    assert silicon_rectifier().kind is RectifierKind.SILICON

@@ -32,19 +32,18 @@ from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import common_rail
+from glowdial.core.stages.bring_up.excess_current import Excess, decide_excess
 from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, drawn_at, ramp_pairs
-from glowdial.core.stages.bring_up.supply_diagnosis import (
+from glowdial.core.stages.bring_up.supply_causes import (
     NEAR,
     Cause,
     Diagnosis,
-    Excess,
     SupplyReading,
     Suspicion,
     check_possible_nodes,
-    decide_excess,
-    diagnose,
 )
+from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
 
 DIAGNOSIS = "bring-up.diagnosis"
 TOLERANCE = 0.10

@@ -337,25 +337,6 @@ def moving_words(facts: ReceiverFacts, ask: Ask, line: str) -> str:
     return f"at {significant(ac, 3)} V: {expected_words(facts, ac)}"
 
 
-def swapped_words(facts: ReceiverFacts, ask: Ask, values: Mapping[str, float]) -> tuple[str, ...]:
-    """Whether volts in and B+ fit only the other way round, by what this supply gives for each."""
-    ac, b_plus = values["ac"], values["b_plus"]
-    supply = facts.supply
-    if supply is None or ac == b_plus or not 0.0 < b_plus <= 1.25 * supply.line_v:
-        return ()
-    as_typed, other = expectation(supply, ac).window, expectation(supply, b_plus).window
-    fits = (as_typed.low or 0.0) <= b_plus <= (as_typed.high or 0.0)
-    would = (other.low or 0.0) <= ac <= (other.high or 0.0)
-    wanted = next((f.nominal for f in ask.fields if f.name == "ac"), None)
-    nearer = wanted is not None and abs(b_plus - wanted) < abs(ac - wanted)
-    if fits or not would or not nearer:
-        return ()
-    return (
-        f"line {significant(ac, 3)} V and B+ {significant(b_plus, 3)} V: are the two the right way "
-        "round?",
-    )
-
-
 def _glides(ask: Ask) -> bool:
     return ask.key not in (HELD, BEHIND_LAMP)
 

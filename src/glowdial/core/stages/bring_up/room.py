@@ -22,7 +22,6 @@ from glowdial.core.stages.bring_up.ramp_step import (
     moving_words,
     ramp_of,
     ramp_stops,
-    swapped_words,
 )
 from glowdial.core.stages.bring_up.stop_rules import too_much
 
@@ -57,12 +56,6 @@ def _follows(situation: Situation, step: Step, ask: Ask, kept: Entering) -> tupl
         most_a = most_current_a(facts, facts.nominal_line_v)
         stops = too_much(kept.values["current"], most_a)
     return (RaiseAlarm("; ".join(stops)),) if stops else ()
-
-
-def _doubts(
-    situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]
-) -> tuple[str, ...]:
-    return swapped_words(situation.facts, ask, values) if step.key == RAMP else ()
 
 
 def _while_typing(situation: Situation, step: Step, ask: Ask, line: str) -> str:
@@ -101,7 +94,6 @@ ROOM = Room(
     (BEFORE_POWER, UNDER_POWER),
     derive=as_converted,
     check=_check,
-    doubts=_doubts,
     follows=_follows,
     while_typing=_while_typing,
     report=_report,

@@ -10,41 +10,35 @@ there; they are one cause here, "excess current", until a lifted lead or time de
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.language.errors import BadInput, require_positive
+from glowdial.core.language.errors import BadInput
 from glowdial.core.physics.heaters import Heaters
 from glowdial.core.physics.supply.circuit import RectifierKind, Supply, with_dead_half
 from glowdial.core.physics.supply.line_current import heater_line_a, with_rectifier_a
 from glowdial.core.physics.supply.rampup import warming_state, warmth
-from glowdial.core.physics.supply.steady import SupplyPoint, steady_state
-from glowdial.core.stages.bring_up.stop_rules import IMPOSSIBLE_SHARE
+from glowdial.core.physics.supply.steady import SupplyPoint
+from glowdial.core.stages.bring_up.plain_faults import plain_fault
+from glowdial.core.stages.bring_up.supply_causes import (
+    METER_ERROR,
+    NEAR,
+    Cause,
+    Diagnosis,
+    SupplyReading,
+    Suspicion,
+    check_possible_nodes,
+    leaking_reservoir,
+)
 
 Floats = NDArray[np.float64]
 MOST_READINGS = 8
-METER_ERROR = 0.012
 LOAD_SPREAD, FILTER_SPREAD, RECTIFIER_SPREAD = 0.06, 0.10, 0.15
 RIPPLE_FLOOR_V = 0.02
-NEAR = 0.2
 NO_HEATERS = Heaters()
-
-
-class Cause(StrEnum):
-    """What may be the matter."""
-
-    HEALTHY = "healthy"
-    TIRED = "tired rectifier"
-    EXCESS = "excess current"
-    DRIED = "lost capacitance"
-    HALF_DEAD = "half dead"
-    NO_OUTPUT = "no output"
-    OPEN = "open filter"
-    SHORT = "a short"
 
 
 PRIOR = {
@@ -59,47 +53,6 @@ EMISSIONS = tuple(float(v) for v in np.geomspace(0.55, 0.08, 7))
 AGES = tuple(float(v) for v in np.geomspace(3.0, 16.0, 6))
 EXCESSES = tuple(float(v) for v in np.geomspace(0.3, 3.0, 6))
 CAPACITIES = tuple(float(v) for v in np.geomspace(0.5, 0.04, 6))
-
-
-@dataclass(frozen=True, slots=True)
-class SupplyReading:
-    """One settled reading: line volts, and what was read, SI; None where it was not.
-
-    Node volts and ripple (peak to peak) from the reservoir on; ``line_a`` is the set's RMS current,
-    which counts where the heaters' share of it is known; ``ripple_hz`` the ripple's frequency.
-    """
-
-    line_v: float
-    node_v: tuple[float | None, ...]
-    ripple_v: tuple[float | None, ...] = ()
-    line_a: float | None = None
-    ripple_hz: float | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Suspicion:
-    """A cause with its probability, the severity that fits best, and words."""
-
-    cause: Cause
-    probability: float
-    severity: float
-    words: str
-
-
-@dataclass(frozen=True, slots=True)
-class Diagnosis:
-    """All causes, likeliest first; what to measure to tell the first two apart, if they are near;
-    and the rectifier's fitted resistance beside a healthy one's, in ohm."""
-
-    suspicions: tuple[Suspicion, ...]
-    next_measurement: str
-    rectifier_ohm: float
-    healthy_ohm: float
-
-    @property
-    def first(self) -> Suspicion:
-        """The likeliest."""
-        return self.suspicions[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +74,7 @@ def diagnose(
     for none, too many, or readings of another filter.
     """
     usable = _checked(supply, readings)
-    plain = _collapsed(supply, usable, heaters)
+    plain = plain_fault(supply, usable, heaters)
     if plain is not None:
         return plain
     if not heaters.heaters:
@@ -161,73 +114,10 @@ def diagnose(
     return Diagnosis(tuple(suspicions), _next(suspicions), shown, healthy_ohm)
 
 
-# shares of what is expected below which nothing is there, and above which it is nearly unloaded
-NOTHING_THERE, UNLOADED_FROM = 0.03, 0.9
 # with ripple alone one dead half is never quite told from a reservoir lost beside a weak half
 HALF_BY_RIPPLE = 0.9
 # a frequency that was read decides: the one or the other
 FREQUENCY_TOLERANCE, FREQUENCY_ODDS = 0.15, 1e6
-
-
-def _collapsed(
-    supply: Supply, readings: tuple[SupplyReading, ...], heaters: Heaters
-) -> Diagnosis | None:
-    """What no fit is needed for: nothing at any node, or nothing behind the filter."""
-    full = readings[0]
-    known = [(n, v) for n, v in enumerate(full.node_v) if v is not None]
-    if not known or full.line_v < 0.7 * supply.line_v:
-        return None
-    expected = steady_state(supply, full.line_v)
-    dead = [n for n, v in known if v < NOTHING_THERE * expected.node_v[n]]
-    if len(dead) == len(known):
-        return _diagnosed(_nothing(supply, full, heaters))
-    last, first = known[-1][0], known[0]
-    if last not in dead or first[0] != 0:
-        return None
-    unloaded_v = supply.unloaded_peak_v * full.line_v / supply.line_v
-    if first[1] >= UNLOADED_FROM * unloaded_v or first[1] > 1.05 * expected.node_v[0]:
-        words = (
-            "The reservoir stands near its unloaded volts and nothing comes behind the filter: "
-            "its resistor, choke or field coil is open."
-        )
-        return _diagnosed((Suspicion(Cause.OPEN, 1.0, 1.0, words),))
-    words = (
-        "The reservoir is pulled down and nothing is left behind the filter: a short there, the "
-        "last filter capacitor first, then what B+ feeds. The filter's resistor takes it all: off."
-    )
-    return _diagnosed((Suspicion(Cause.SHORT, 1.0, 1.0, words),))
-
-
-def _nothing(supply: Supply, full: SupplyReading, heaters: Heaters) -> tuple[Suspicion, ...]:
-    """No volts anywhere: no output or a short, told apart by the line current where it is known."""
-    nothing = (
-        "No volts at any node: nothing comes out of the rectifier. Its heater, the winding, the "
-        "fuse, a broken lead; then the rectifier itself."
-    )
-    short = (
-        "No volts at any node: a short at the reservoir pulls all down, or the rectifier's own. "
-        "Switch off; measure the reservoir's ohms."
-    )
-    share = 0.5
-    if full.line_a is not None:
-        heat_a = heater_line_a(heaters, full.line_v, supply.line_v)
-        usual_a = with_rectifier_a(supply, full.line_v, steady_state(supply, full.line_v), heat_a)
-        share = 0.05 if full.line_a > usual_a else 0.95
-    both = (
-        Suspicion(Cause.NO_OUTPUT, share, 1.0, nothing),
-        Suspicion(Cause.SHORT, 1.0 - share, 1.0, short),
-    )
-    return tuple(sorted(both, key=lambda s: -s.probability))
-
-
-def _diagnosed(suspicions: tuple[Suspicion, ...]) -> Diagnosis:
-    further = ""
-    if len(suspicions) > 1 and suspicions[1].probability >= NEAR:
-        further = (
-            "Switch off, discharge, and measure ohms from the reservoir to the common rail; or "
-            "read the line current: much is a short, little is no output."
-        )
-    return Diagnosis(suspicions, further, 0.0, 0.0)
 
 
 def _by_ripple_frequency(
@@ -249,124 +139,6 @@ def _by_ripple_frequency(
     return sorted(known, key=lambda s: -s.probability)
 
 
-class Excess(StrEnum):
-    """Where excess current goes, once it is known that there is some."""
-
-    LEAK = "leaky filter capacitor"
-    OVERLOAD = "overload"
-    NEAR = "two causes near"
-
-
-# how far B+ may rise in five minutes when a filter re-forms, and how often a leak does
-FORMS_UP_TO, FORMS_SHARE = 0.25, 0.5
-REPEAT_ERROR = math.sqrt(2.0) * METER_ERROR
-FALLS_FROM = 0.03
-SURE = 0.8
-# a voltmeter's own draw, as a share of the load's
-IDLE_SHARE = 1e-3
-
-
-@dataclass(frozen=True, slots=True)
-class ExcessVerdict:
-    """A leak, an overload, or two causes near; the leak's probability, and words."""
-
-    kind: Excess
-    leak_probability: float
-    words: str
-
-
-def decide_excess(
-    supply: Supply,
-    extra: float,
-    *,
-    before_v: float | None = None,
-    after_v: float | None = None,
-    lifted_v: float | None = None,
-    line_v: float | None = None,
-) -> ExcessVerdict:
-    """Tell a leak at the reservoir from an overload behind it.
-
-    One circuit cannot be told from the other at one moment. ``before_v`` and ``after_v`` are B+ at
-    steady AC five minutes apart: an electrolytic that re-forms draws less and B+ rises, an overload
-    stays. ``lifted_v`` is the reservoir with its load's lead lifted: a leak still pulls it down.
-    ``extra`` is the excess as a share of the nominal load. Raises BadInput for a fall or rise that
-    is no settled reading.
-    """
-    line = line_v or supply.line_v
-    known = [v for v in (before_v, after_v, lifted_v) if v is not None]
-    check_possible_nodes(supply, line, known, ())
-    if lifted_v is not None:
-        return _by_lifting(supply, extra, lifted_v, line)
-    if before_v is None or after_v is None:
-        return ExcessVerdict(
-            Excess.NEAR,
-            0.5,
-            "A leak and an overload are one circuit here: read again after five minutes, or lift "
-            "the load's lead.",
-        )
-    require_positive(before_v=before_v, after_v=after_v)
-    rise = after_v / before_v - 1.0
-    leak_probability = _forming_probability(rise)
-    if leak_probability >= SURE:
-        return ExcessVerdict(
-            Excess.LEAK,
-            leak_probability,
-            f"B+ rose by {100 * rise:.1f} % in the time: a filter capacitor is re-forming. Keep it "
-            "at volts, and read again.",
-        )
-    if rise <= -FALLS_FROM:
-        return ExcessVerdict(
-            Excess.NEAR,
-            0.5,
-            f"B+ fell by {-100 * rise:.1f} %: it gets worse with heat. Switch off, lift the load's "
-            "lead, and read the reservoir alone.",
-        )
-    return ExcessVerdict(
-        Excess.NEAR,
-        leak_probability,
-        f"B+ changed by {100 * rise:+.1f} %, which two readings may differ by: an overload, or a "
-        "leak that does not form any more. Lift the load's lead and read the reservoir.",
-    )
-
-
-def _forming_probability(rise: float) -> float:
-    """That a rise of B+ in five minutes is a re-forming filter's, leak and overload alike before.
-
-    An overload's readings differ by the meter's error alone; so do those of a leak that does not
-    form, and a forming one's rise anywhere up to a quarter.
-    """
-    still = math.exp(-0.5 * (rise / REPEAT_ERROR) ** 2) / (REPEAT_ERROR * math.sqrt(2.0 * math.pi))
-    forming = FORMS_SHARE / FORMS_UP_TO if 0.0 < rise < FORMS_UP_TO else 0.0
-    leak = (1.0 - FORMS_SHARE) * still + forming
-    return leak / (leak + still) if leak + still > 0.0 else 0.5
-
-
-def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) -> ExcessVerdict:
-    """The reservoir alone: beside its unloaded volts, and beside those with the leak that fits."""
-    idle = replace(supply.load, current_a=IDLE_SHARE * supply.load.current_a, string_a=0.0)
-    sound = steady_state(replace(supply, load=idle), line_v).node_v[0]
-    leaky = steady_state(replace(_leaking(supply, extra), load=idle), line_v).node_v[0]
-    spread = math.hypot(METER_ERROR, 0.02)
-    if abs(math.log(sound / leaky)) < 2.0 * spread:
-        return ExcessVerdict(
-            Excess.NEAR, 0.5, "The two differ too little here: measure the capacitor's leakage."
-        )
-    chi = [(math.log(max(lifted_v, 1e-3) / v) / spread) ** 2 for v in (leaky, sound)]
-    odds = math.exp(min(max(0.5 * (chi[1] - chi[0]), -50.0), 50.0))
-    probability = odds / (1.0 + odds)
-    words = f"alone it should stand at {sound:.0f} V, with that leak at {leaky:.0f} V"
-    if probability >= SURE:
-        return ExcessVerdict(Excess.LEAK, probability, f"The reservoir leaks: {words}. Renew it.")
-    if probability <= 1.0 - SURE:
-        return ExcessVerdict(
-            Excess.OVERLOAD,
-            probability,
-            f"The reservoir is good: {words}. The excess is drawn behind it: an output tube whose "
-            "grid is pulled up, a leaky bypass, a short.",
-        )
-    return ExcessVerdict(Excess.NEAR, probability, f"Between the two: {words}. Read it again.")
-
-
 def _checked(supply: Supply, readings: tuple[SupplyReading, ...]) -> tuple[SupplyReading, ...]:
     if not 1 <= len(readings) <= MOST_READINGS:
         raise BadInput("readings", str(len(readings)), "must be one to eight", "3")
@@ -382,26 +154,6 @@ def _checked(supply: Supply, readings: tuple[SupplyReading, ...]) -> tuple[Suppl
         swings = [v for v in reading.ripple_v if v is not None]
         check_possible_nodes(supply, reading.line_v, known, swings)
     return readings
-
-
-def check_possible_nodes(
-    supply: Supply, line_v: float, node_v: Sequence[float], ripple_v: Sequence[float]
-) -> None:
-    """Raises BadInput for volts or ripple that no state of this supply gives at that AC."""
-    most_v = supply.unloaded_peak_v * line_v / supply.line_v * IMPOSSIBLE_SHARE + 2.0
-    for volts in node_v:
-        if not 0.0 <= volts <= most_v:
-            raise BadInput(
-                "node volts",
-                f"{volts:g} V",
-                f"cannot be: this supply gives 0 to {most_v:.0f} V with {line_v:g} V in",
-                f"{0.8 * most_v:.0f}",
-            )
-    for swing in ripple_v:
-        if not 0.0 <= swing <= most_v:
-            raise BadInput(
-                "ripple", f"{swing:g} V", f"must be 0 to {most_v:.0f} V peak to peak", "5"
-            )
 
 
 def _measured(readings: tuple[SupplyReading, ...]) -> Floats:
@@ -444,7 +196,7 @@ def _variants(supply: Supply) -> list[_Variant]:
     elif supply.rectifier.kind is RectifierKind.SELENIUM:
         found += [_variant(Cause.TIRED, a, _aged(supply, a)) for a in AGES]
     found += [_variant(Cause.EXCESS, x, _loaded(supply, x)) for x in EXCESSES]
-    found += [_variant(Cause.EXCESS, x, _leaking(supply, x)) for x in EXCESSES]
+    found += [_variant(Cause.EXCESS, x, leaking_reservoir(supply, x)) for x in EXCESSES]
     for place in range(len(supply.sections) + 1):
         found += [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
     if supply.topology.full_wave:
@@ -466,11 +218,6 @@ def _aged(supply: Supply, age: float) -> Supply:
 def _loaded(supply: Supply, extra: float) -> Supply:
     load = supply.load
     return replace(supply, load=replace(load, current_a=load.current_a * (1.0 + extra)))
-
-
-def _leaking(supply: Supply, extra: float) -> Supply:
-    leak_ohm = supply.load.nominal_v / (supply.load.current_a * extra)
-    return replace(supply, reservoir_leak_ohm=leak_ohm)
 
 
 def _dried(supply: Supply, place: int, capacity: float) -> Supply:
