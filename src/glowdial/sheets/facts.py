@@ -226,6 +226,7 @@ def supply_of(sheet: SupplySheet) -> Supply:
             sheet.rectifier, sheet.topology, sheet.load_current_a, sheet.secondary_v
         ),
         reservoir_f=sheet.reservoir_f,
+        other_half_f=sheet.other_half_f or 0.0,
         sections=tuple(
             FilterSection(f.resistance_ohm, f.capacitance_f, f.inductance_h) for f in sheet.filters
         ),
@@ -248,7 +249,7 @@ def supply_of(sheet: SupplySheet) -> Supply:
 def selenium_plates(topology: Topology, secondary_v: float) -> int:
     """Plates in each arm where the sheet does not count them: one for every 26 V RMS that the arm
     stands in reverse, the usual rating of a plate."""
-    doubled = topology in (Topology.CENTRE_TAP, Topology.DOUBLER)
+    doubled = topology is Topology.CENTRE_TAP or topology.doubles
     reverse_v = secondary_v * (2.0 if doubled else 1.0)
     return max(math.ceil(reverse_v / SELENIUM_PLATE_V), 1)
 

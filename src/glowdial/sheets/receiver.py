@@ -92,6 +92,11 @@ class SupplySheet(Section):
     source_ohm: Resistance
     rectifier: RectifierSheet | None = Field(default=None, description="a battery has none")
     reservoir_f: Capacitance
+    other_half_f: Capacitance | None = Field(
+        default=None,
+        description="a doubler's other capacitor, where it is not alike; in cascade that in the "
+        "lead",
+    )
     filters: list[FilterSheet] = Field(min_length=1, max_length=4)
     load_current_a: Amperes
     tap_currents_a: list[Annotated[float, Field(ge=0, le=5)]] = Field(

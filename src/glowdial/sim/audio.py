@@ -80,7 +80,6 @@ def audio_parts(receiver: SignalPath, state: BenchState) -> AudioParts:
     tone_v = CLIPS_AT_V * math.tanh(tone_v / CLIPS_AT_V)
     supply = receiver.facts.supply
     line_hz = supply.line_hz if supply else 50.0
-    full_wave = supply is None or supply.topology.full_wave
     on = state.line_v > 0.0
     # what is left of the last filter node's ripple, peak to peak, after the output's balance
     hum_v = math.hypot(HUM_SHARE * power.ripple_v[-1] / math.sqrt(8.0), LEAST_HUM_V if on else 0.0)
@@ -89,7 +88,7 @@ def audio_parts(receiver: SignalPath, state: BenchState) -> AudioParts:
         noise_v=noise_v,
         hum_v=hum_v,
         tone_hz=tone_hz,
-        hum_hz=line_hz * (2.0 if full_wave else 1.0),
+        hum_hz=supply.ripple_hz if supply else 2.0 * line_hz,
         line_hz=line_hz,
         heater_hum_v=HEATER_HUM_V * power.warm,
         second_share=SECOND_AT_FULL * min(tone_v / CLIPS_AT_V, 1.0) + 0.004,

@@ -66,8 +66,7 @@ def _swept(room: SimulatedRoom, name: str, seconds: float) -> Floats:
 def _rippled(room: SimulatedRoom, seconds: float) -> Floats:
     """DC with its ripple, as a sine of the same RMS at the frequency of the charging pulses."""
     supply = room.receiver.facts.supply
-    line_hz = supply.line_hz if supply else 50.0
-    pulses_hz = line_hz * (2.0 if supply is None or supply.topology.full_wave else 1.0)
+    pulses_hz = supply.ripple_hz if supply else 100.0
     at = node(room.receiver, room.state, room.probe).seen_by(10e6)
     times = np.linspace(0.0, seconds, POINTS)
     swing = math.sqrt(2.0) * at.ac_v * np.sin(2.0 * np.pi * pulses_hz * times)

@@ -34,6 +34,12 @@ class Topology(StrEnum):
     CENTRE_TAP = "full-wave, centre tap"
     BRIDGE = "bridge"
     DOUBLER = "doubler"
+    CASCADE = "doubler, cascade"
+
+    @property
+    def doubles(self) -> bool:
+        """Whether its first node stands at twice the wave's height, unloaded."""
+        return self in (Topology.DOUBLER, Topology.CASCADE)
 
     @property
     def full_wave(self) -> bool:
@@ -199,7 +205,9 @@ class Supply:
 
     ``secondary_v`` is RMS, unloaded, of one half (centre tap) or the whole winding, at
     ``line_v``; ``source_ohm`` the series resistance per half, primary and line referred to it.
-    A doubler has two reservoirs of ``reservoir_f``, and its first node is the sum of both.
+    A doubler has two reservoirs of ``reservoir_f``, or one of that and ``other_half_f`` (0: alike),
+    and its first node is the sum of both; in cascade ``reservoir_f`` is the output's capacitor and
+    ``other_half_f`` the one in the lead.
     A vibrator's wave stands at its height but for ``swing_share`` of each half period, in which the
     buffer capacitor swings it over; ``line_v`` is then the battery's and ``line_hz`` the reed's.
     ``weak_half_ohm`` is what one half of a full-wave rectifier has in series beyond the other, as
@@ -226,6 +234,7 @@ class Supply:
     input_choke_ohm: float = 0.0
     weak_half_ohm: float = 0.0
     dead_half: bool = False
+    other_half_f: float = 0.0
     tap_shares: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
@@ -250,7 +259,24 @@ class Supply:
     @property
     def unloaded_peak_v(self) -> float:
         """What the first node can rise to with nothing drawn: the height, of a doubler twice it."""
-        return self.peak_v * (2.0 if self.topology is Topology.DOUBLER else 1.0)
+        return self.peak_v * (2.0 if self.topology.doubles else 1.0)
+
+    @property
+    def other_f(self) -> float:
+        """A doubler's other capacitor."""
+        return self.other_half_f or self.reservoir_f
+
+    @property
+    def arms_alike(self) -> bool:
+        """Whether one rectifier tells the other: not of an uneven doubler or a cascade."""
+        uneven = self.topology is Topology.DOUBLER and self.other_f != self.reservoir_f
+        return not (uneven or self.topology is Topology.CASCADE)
+
+    @property
+    def ripple_hz(self) -> float:
+        """Lowest frequency of its ripple."""
+        twice = self.topology.full_wave or self.topology is Topology.DOUBLER
+        return self.line_hz * (2.0 if twice and self.arms_alike else 1.0)
 
 
 def with_dead_half(supply: Supply) -> Supply:

@@ -23,7 +23,7 @@ def unloaded_v(supply: Supply, *, transformer: bool = True) -> float:
     ``transformer`` its rise without load. A high-tension battery gives no more than it is."""
     if supply.waveform is Waveform.BATTERY:
         return supply.unloaded_peak_v
-    rise = UNLOADED_RISE if transformer and supply.topology is not Topology.DOUBLER else 1.0
+    rise = UNLOADED_RISE if transformer and not supply.topology.doubles else 1.0
     return supply.unloaded_peak_v * HIGH_LINE * rise
 
 
@@ -43,7 +43,10 @@ def discharge_time_s(
         return None
     first_f = supply.reservoir_f
     if supply.topology is Topology.DOUBLER:
-        first_f *= 0.5
+        first_f = first_f * supply.other_f / (first_f + supply.other_f)
+    elif supply.topology is Topology.CASCADE:
+        # the lead's capacitor runs out through the rectifier, beside the output's
+        first_f += supply.other_f
     capacity = np.array([first_f, *(s.capacitance_f for s in supply.sections)])
     conductance = np.zeros((capacity.size, capacity.size))
     for n, section in enumerate(supply.sections):

@@ -6,7 +6,8 @@ unknown vector; Newton's method runs on the samples that conduct. Direct current
 own law I(V), exactly and within the same iteration; its ripple meets the slope of that law.
 A filter that begins with a choke is the same port with the choke in front.
 A doubler with equal halves is one port too: its other half carries the same current half a period
-later, so odd harmonics see one reservoir alone and even ones the load as well.
+later, so odd harmonics see one reservoir alone and even ones the load as well. Uneven halves and
+the cascade are two ports (``doublers``).
 Ripple is maximum less minimum over a full line period; averages are over whole periods.
 """
 
@@ -16,7 +17,6 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,13 +29,20 @@ from glowdial.core.physics.supply.circuit import (
     Waveform,
     capacitor_admittance_s,
 )
+from glowdial.core.physics.supply.doublers import TwoArms, solve_two_arms
+from glowdial.core.physics.supply.ladder import (
+    INSULATION_S,
+    Direct,
+    direct_path,
+    ladder_admittance,
+    tubes_at_taps,
+)
+from glowdial.core.physics.supply.rounded_law import CORNERS, Law, RoundedLaw
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 SAMPLES, FINE_SAMPLES, NARROW, GUESSES = 64, 160, 9, 33
-# a supply without any load still bleeds through insulation: keeps the mean defined
-INSULATION_S = 1e-8
 _NEWTON_PASSES = 200
 
 
@@ -89,20 +96,42 @@ def steady_state(
         # a short, steep pulse wants a finer look for its RMS
         drive, repeat_s = _drive(supply, line_v, FINE_SAMPLES)
         start_v, start = _flat_start(supply, rectifier, drive, warmth)
+    if not supply.arms_alike:
+        arms = solve_two_arms(supply, rectifier, drive, repeat_s, start_v, warmth)
+        return _figures_of_arms(supply, line_v, arms, _load_a(supply, arms.last_v, warmth))
     harmonics: Floats = 2.0 * np.pi / repeat_s * np.arange(drive.size // 2 + 1, dtype=np.float64)
     # the load's own ripple current is small: its slope where it is expected to settle will do
     slope_s = max(supply.load.slope_s(start_v, warmth), INSULATION_S)
     port = _filter_port(supply, slope_s, harmonics)
     matrix = _port_matrix(supply, port, repeat_s)
 
-    def direct(last_v: float) -> _Direct:
-        return _direct(supply, last_v, warmth)
+    def direct(last_v: float) -> Direct:
+        return direct_path(supply, last_v, warmth)
 
     solve = _collocate_near if supply.input_choke_h == 0.0 else _collocate_choke
     current, last_v = solve(matrix, drive, rectifier, (start, start_v), direct)
-    load_a = supply.load.total_a(last_v, warmth)
-    load_a += sum(supply.tap_shares) * _tubes(supply, last_v, warmth)[0]
+    load_a = _load_a(supply, last_v, warmth)
     return _figures(supply, line_v, port, current, direct(last_v).node_v, load_a)
+
+
+def _load_a(supply: Supply, last_v: float, warmth: float) -> float:
+    """All that is drawn, at the taps as well."""
+    taps_a = sum(supply.tap_shares) * tubes_at_taps(supply, last_v, warmth)[0]
+    return supply.load.total_a(last_v, warmth) + taps_a
+
+
+def _figures_of_arms(supply: Supply, line_v: float, arms: TwoArms, load_a: float) -> SupplyPoint:
+    """Of an uneven doubler: the harder worked of its two rectifiers."""
+    waves = np.einsum("ank,ak->nk", arms.nodes, np.fft.rfft(arms.current_a, axis=1))
+    ripple = np.ptp(np.fft.irfft(waves, arms.current_a.shape[1], axis=1), axis=1)
+    return SupplyPoint(
+        line_v=line_v,
+        node_v=arms.node_v,
+        ripple_v=tuple(float(v) for v in ripple),
+        rectifier_rms_a=float(np.sqrt(np.max(np.mean(arms.current_a**2, axis=1)))),
+        rectifier_peak_a=float(np.max(arms.current_a)),
+        load_a=load_a,
+    )
 
 
 def _from_battery(supply: Supply, line_v: float, warmth: float) -> SupplyPoint:
@@ -111,70 +140,15 @@ def _from_battery(supply: Supply, line_v: float, warmth: float) -> SupplyPoint:
     low, high = 0.0, given_v
     for _ in range(60):
         last_v = 0.5 * (low + high)
-        rest = _direct(supply, last_v, warmth)
+        rest = direct_path(supply, last_v, warmth)
         if rest.port_v + supply.source_ohm * rest.port_a < given_v:
             low = last_v
         else:
             high = last_v
-    rest = _direct(supply, 0.5 * (low + high), warmth)
+    rest = direct_path(supply, 0.5 * (low + high), warmth)
     silent = (0.0,) * len(rest.node_v)
     load_a = supply.load.total_a(rest.node_v[-1], warmth)
     return SupplyPoint(line_v, rest.node_v, silent, rest.port_a, rest.port_a, load_a)
-
-
-@dataclass(frozen=True, slots=True)
-class _Direct:
-    """The filter for direct current, with ``last_v`` at its last node.
-
-    Node volts from the first on, the volts against the rectifier and the current from it, and the
-    slopes of both by ``last_v``.
-    """
-
-    node_v: tuple[float, ...]
-    port_v: float
-    port_a: float
-    slope_v: float
-    slope_a: float
-
-
-def _direct(supply: Supply, last_v: float, warmth: float) -> _Direct:
-    """Back from the load, whose own law holds, to the rectifier."""
-    amperes = supply.load.total_a(last_v, warmth)
-    slope_a = supply.load.slope_s(last_v, warmth)
-    if amperes <= 0.0:
-        amperes, slope_a = last_v * INSULATION_S, INSULATION_S
-    volts, slope_v, nodes = last_v, 1.0, [last_v]
-    tubes_a, tubes_s = _tubes(supply, last_v, warmth)
-    for place, section in reversed(list(enumerate(supply.sections))):
-        # a capacitor's leakage runs through its own series resistance as well
-        leak_s = 1.0 / (section.leak_ohm + section.series_ohm)
-        amperes, slope_a = amperes + volts * leak_s, slope_a + slope_v * leak_s
-        volts += section.resistance_ohm * amperes
-        slope_v += section.resistance_ohm * slope_a
-        nodes.append(volts)
-        if place < len(supply.tap_shares):
-            # what hangs on the node ahead of this section
-            amperes += supply.tap_shares[place] * tubes_a
-            slope_a += supply.tap_shares[place] * tubes_s
-    share = 0.5 if supply.topology is Topology.DOUBLER else 1.0
-    leak_s = share / (supply.reservoir_leak_ohm + supply.reservoir_series_ohm)
-    amperes, slope_a = amperes + volts * leak_s, slope_a + slope_v * leak_s
-    choke = supply.input_choke_ohm
-    return _Direct(
-        tuple(reversed(nodes)),
-        share * volts + choke * amperes,
-        amperes,
-        share * slope_v + choke * slope_a,
-        slope_a,
-    )
-
-
-def _tubes(supply: Supply, last_v: float, warmth: float) -> tuple[float, float]:
-    """What the tubes at the last node draw, and its slope: those at the taps draw in step."""
-    if not supply.tap_shares:
-        return 0.0, 0.0
-    alone = replace(supply.load, bleeder_ohm=math.inf, string_a=0.0)
-    return alone.total_a(last_v, warmth), alone.slope_s(last_v, warmth)
 
 
 def _port_matrix(supply: Supply, port: _Port, repeat_s: float) -> Floats:
@@ -260,7 +234,7 @@ def _flat_current_a(
     times the mean current. An input choke is taken to carry a steady current.
     """
     first_v = last_v + drawn_a * sum(section.resistance_ohm for section in supply.sections)
-    if supply.topology is Topology.DOUBLER:
+    if supply.topology.doubles:
         first_v = 0.5 * first_v
     law_ohm = np.full_like(drawn_a, rectifier.resistance_ohm)
     if rectifier.perveance > 0.0:
@@ -278,15 +252,7 @@ def _flat_current_a(
 
 def _filter_port(supply: Supply, load_s: float, harmonics: Floats) -> _Port:
     """Ladder of sections from the load back to the reservoir."""
-    admittance = np.full(harmonics.shape, load_s, dtype=np.complex128)
-    ratios: list[Complexes] = []
-    for section in reversed(supply.sections):
-        admittance = admittance + capacitor_admittance_s(
-            harmonics, section.capacitance_f, section.leak_ohm, section.series_ohm
-        )
-        series = section.resistance_ohm + 1j * harmonics * section.inductance_h
-        ratios.append(1.0 / (1.0 + series * admittance))
-        admittance = 1.0 / (series + 1.0 / admittance)
+    admittance, ratios = ladder_admittance(supply, load_s, harmonics)
     reservoir = capacitor_admittance_s(
         harmonics, supply.reservoir_f, supply.reservoir_leak_ohm, supply.reservoir_series_ohm
     )
@@ -299,41 +265,9 @@ def _filter_port(supply: Supply, load_s: float, harmonics: Floats) -> _Port:
     else:
         impedance = np.asarray(1.0 / (admittance + reservoir), dtype=np.complex128)
         nodes = [impedance]
-    for ratio in reversed(ratios):
+    for ratio in ratios:
         nodes.append(nodes[-1] * ratio)
     return _Port(impedance, np.array(nodes))
-
-
-# widths of a rounded corner, as shares of the drive's peak: the last is as good as sharp
-CORNERS = (0.1, 0.03, 0.01, 3e-3, 1e-3, 3e-4, 1e-4, 3e-5)
-
-
-class _Law(Protocol):
-    """What collocation wants of a rectifier."""
-
-    def current_a(self, forward_v: Floats) -> Floats: ...
-    def conductance_s(self, forward_v: Floats) -> Floats: ...
-
-
-@dataclass(frozen=True, slots=True)
-class _Rounded:
-    """A rectifier's law with its corner rounded over ``width_v``: everywhere smooth, so that
-    Newton's method has a way down from anywhere."""
-
-    law: Rectifier
-    width_v: float
-
-    def _above(self, forward_v: Floats) -> tuple[Floats, Floats]:
-        x = np.clip((forward_v - self.law.threshold_v) / self.width_v, -700.0, 700.0)
-        return self.width_v * np.logaddexp(0.0, x), 1.0 / (1.0 + np.exp(-x))
-
-    def current_a(self, forward_v: Floats) -> Floats:
-        above_v, _ = self._above(forward_v)
-        return self.law.current_a(above_v + self.law.threshold_v)
-
-    def conductance_s(self, forward_v: Floats) -> Floats:
-        above_v, share = self._above(forward_v)
-        return self.law.conductance_s(above_v + self.law.threshold_v) * share
 
 
 def _collocate_near(
@@ -341,7 +275,7 @@ def _collocate_near(
     drive: Floats,
     rectifier: Rectifier,
     start: tuple[Floats, float],
-    direct: Callable[[float], _Direct],
+    direct: Callable[[float], Direct],
 ) -> tuple[Floats, float]:
     """At once, or, where the source is too stiff for that, by corners that grow ever sharper.
 
@@ -352,16 +286,16 @@ def _collocate_near(
     except BadInput:
         near, peak_v = start, float(np.max(drive))
         for share in CORNERS:
-            near = _collocate(matrix, drive, _Rounded(rectifier, share * peak_v), near, direct)
+            near = _collocate(matrix, drive, RoundedLaw(rectifier, share * peak_v), near, direct)
         return near
 
 
 def _collocate(
     matrix: Floats,
     drive: Floats,
-    rectifier: _Law,
+    rectifier: Law,
     start: tuple[Floats, float],
-    direct: Callable[[float], _Direct],
+    direct: Callable[[float], Direct],
 ) -> tuple[Floats, float]:
     """Rectifier current at the samples and volts at the last node, by damped Newton.
 
@@ -369,7 +303,7 @@ def _collocate(
     """
     samples = drive.size
 
-    def missed(current: Floats, volts: float) -> tuple[Floats, Floats, _Direct, float, float]:
+    def missed(current: Floats, volts: float) -> tuple[Floats, Floats, Direct, float, float]:
         rest = direct(volts)
         forward = drive - matrix @ current - rest.port_v
         residual = current - rectifier.current_a(forward)
@@ -423,7 +357,7 @@ def _collocate_choke(
     drive: Floats,
     rectifier: Rectifier,
     start: tuple[Floats, float],
-    direct: Callable[[float], _Direct],
+    direct: Callable[[float], Direct],
 ) -> tuple[Floats, float]:
     """The same behind an input choke, whose volts a small error of current makes enormous.
 

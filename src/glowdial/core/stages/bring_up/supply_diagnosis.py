@@ -199,6 +199,8 @@ def _variants(supply: Supply) -> list[_Variant]:
     found += [_variant(Cause.EXCESS, x, leaking_reservoir(supply, x)) for x in EXCESSES]
     for place in range(len(supply.sections) + 1):
         found += [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
+    if supply.topology.doubles:
+        found += [_variant(Cause.DRIED, c, _one_half_dried(supply, c)) for c in CAPACITIES]
     if supply.topology.full_wave:
         found.append(_variant(Cause.HALF_DEAD, 0.5, with_dead_half(supply)))
     return found
@@ -227,6 +229,11 @@ def _dried(supply: Supply, place: int, capacity: float) -> Supply:
     old = sections[place - 1]
     sections[place - 1] = replace(old, capacitance_f=old.capacitance_f * capacity)
     return replace(supply, sections=tuple(sections))
+
+
+def _one_half_dried(supply: Supply, capacity: float) -> Supply:
+    """The other capacitor of a doubler alone."""
+    return replace(supply, other_half_f=supply.other_f * capacity)
 
 
 def _spread(supply: Supply, readings: tuple[SupplyReading, ...], heaters: Heaters) -> Floats:
