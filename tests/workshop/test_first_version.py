@@ -64,6 +64,12 @@ def key(former: str) -> str:
     return re.sub(r"^(proof\.\w+\.\w+)\.\d+$", r"\1", former)
 
 
+def without_amount(words: str) -> str:
+    """Per cents were of the limit, and are of what is expected: only the report is kept in words
+    by that version, so steps and logs are told anew."""
+    return re.sub(r" by [\d.e+-]+ %( of the limit|, [\d.e+-]+ allowed)?", "", words)
+
+
 def steps_of(page: JobPage) -> list[list[str]]:
     return [
         [key(s.key), s.stage, s.title, s.status.value, s.closed_because] for s in page.journey.steps
@@ -122,7 +128,10 @@ def test_a_job_stands_where_it_stood(opened: Workshop, job: int, tmp_path: Path)
     page = job_page(opened, job)
     assert steps_of(page) == [[key(s[0]), *s[1:]] for s in then(job)["steps"]]
     assert key(page.journey.next_key) == key(then(job)["next"])
-    assert results_of(page) == [[key(r[0]), *r[1:]] for r in then(job)["results"]]
+    shown, told = results_of(page), [[key(r[0]), *r[1:]] for r in then(job)["results"]]
+    assert [[*r[:4], without_amount(r[4]), *r[5:]] for r in shown] == [
+        [*r[:4], without_amount(r[4]), *r[5:]] for r in told
+    ]
     line = next(line for line in shelf(opened, limit=100)[0] if line.job_id == job)
     assert line.standing == then(job)["standing"] and line.closed == then(job)["closed"]
 
@@ -130,8 +139,8 @@ def test_a_job_stands_where_it_stood(opened: Workshop, job: int, tmp_path: Path)
 @pytest.mark.parametrize("job", EVERY)
 def test_the_log_says_what_it_said(opened: Workshop, job: int) -> None:
     log = job_page(opened, job).log
-    shown = [[m.seq, m.kind, m.text, m.verdict, m.words, m.struck] for m in log]
-    assert shown == then(job)["log"]
+    shown = [[m.seq, m.kind, m.text, m.verdict, without_amount(m.words), m.struck] for m in log]
+    assert shown == [[*line[:4], without_amount(line[4]), *line[5:]] for line in then(job)["log"]]
 
 
 @pytest.mark.parametrize("job", EVERY)

@@ -57,13 +57,13 @@ def test_dbm_and_emf_belong_together(level: float, ohm: float) -> None:
     [
         (230.0, symmetric(230.0, 23.0), Verdict.INSIDE, "inside"),
         (208.0, symmetric(230.0, 23.0), Verdict.NEAR_EDGE, "near the edge"),
-        (200.0, symmetric(230.0, 23.0), Verdict.LOW, "low by 3 %"),
-        (300.0, symmetric(230.0, 23.0), Verdict.HIGH, "high by 19 %"),
+        (200.0, symmetric(230.0, 23.0), Verdict.LOW, "low by 13 %, 10 allowed"),
+        (300.0, symmetric(230.0, 23.0), Verdict.HIGH, "high by 30 %, 10 allowed"),
         (0.2, Window(0.0, 5.0), Verdict.INSIDE, "inside"),
-        (30e-6, Window(None, 20e-6), Verdict.HIGH, "high by 50 %"),
+        (30e-6, Window(None, 20e-6), Verdict.HIGH, "high by 50 % of the limit"),
         (5.0, None, Verdict.NOT_KNOWN, "no limit given"),
         (5.0, Window(None, None), Verdict.NOT_KNOWN, "no limit given"),
-        (1406.2, symmetric(1400.0, 6.0), Verdict.HIGH, "high by 0.01 %"),
+        (1406.2, symmetric(1400.0, 6.0), Verdict.HIGH, "high by 0.44 %, 0.43 allowed"),
     ],
 )
 def test_verdicts(value: float, window: Window | None, verdict: Verdict, words: str) -> None:

@@ -5,11 +5,12 @@ A window may be open on one side ("no limit given"); with neither side it judges
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from enum import StrEnum
 
 NEAR_EDGE_SHARE = 0.1
+# beyond ten times, per cents say nothing
+MOST_SHARE = 10.0
 
 
 class Verdict(StrEnum):
@@ -53,15 +54,16 @@ class Judgement:
 def judge(value: float, window: Window | None) -> Judgement:
     """Judge a reading against its window.
 
-    Beyond a limit the words give the distance from that limit in per cent of it, where the limit
-    is not zero. "Near the edge" is the outer tenth of a two-sided window.
+    Beyond a limit the words give the distance from what is expected, in per cent of that, and what
+    the window allows; where nothing is expected but the limit, the distance from the limit. "Near
+    the edge" is the outer tenth of a two-sided window.
     """
     if window is None or not window.given:
         return Judgement(Verdict.NOT_KNOWN, "no limit given", 0.0)
     if window.low is not None and value < window.low:
-        return _outside(Verdict.LOW, value, window.low)
+        return _outside(Verdict.LOW, value, window.low, window.nominal)
     if window.high is not None and value > window.high:
-        return _outside(Verdict.HIGH, value, window.high)
+        return _outside(Verdict.HIGH, value, window.high, window.nominal)
     if window.low is not None and window.high is not None:
         margin = NEAR_EDGE_SHARE * (window.high - window.low)
         # a floor of zero is no edge that a magnitude could fall over
@@ -71,12 +73,25 @@ def judge(value: float, window: Window | None) -> Judgement:
     return Judgement(Verdict.INSIDE, "inside", 0.0)
 
 
-def _outside(verdict: Verdict, value: float, limit: float) -> Judgement:
+def _outside(verdict: Verdict, value: float, limit: float, nominal: float | None) -> Judgement:
     beyond = value - limit
-    share = abs(beyond / limit) * 100.0 if limit else math.inf
-    digits = f"{share:.0f}" if share >= 0.95 else f"{share:.1g}"
-    amount = f" by {digits} %" if share < 1000.0 else ""
-    return Judgement(verdict, f"{verdict.value}{amount}", beyond)
+    if nominal and nominal != limit:
+        off, allowed = abs(value / nominal - 1.0), abs(limit / nominal - 1.0)
+        amount = _beside(100.0 * off, 100.0 * allowed)
+    elif limit:
+        off, amount = abs(beyond / limit), f" by {100.0 * abs(beyond / limit):.2g} % of the limit"
+    else:
+        off, amount = 0.0, ""
+    return Judgement(verdict, f"{verdict.value}{amount if off < MOST_SHARE else ''}", beyond)
+
+
+def _beside(off: float, allowed: float) -> str:
+    """Both with as many figures as it takes to tell them apart."""
+    for digits in (2, 3, 4, 5):
+        shown = f"{off:.{digits}g}", f"{allowed:.{digits}g}"
+        if shown[0] != shown[1]:
+            break
+    return f" by {shown[0]} %, {shown[1]} allowed"
 
 
 def symmetric(nominal: float, half_width: float) -> Window:
