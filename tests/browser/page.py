@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver import ActionChains, Chrome, Keys
@@ -13,6 +14,7 @@ from selenium.webdriver.remote.webelement import WebElement
 
 # a hang ends the test; how fast the machine is decides nothing
 PATIENCE_S = 60.0
+AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
 AXE_RULES = '{runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}'
 
 
@@ -128,12 +130,12 @@ class BenchPage:
         self.press(Keys.ENTER)
         self.changed_from(before)
 
-    def faults(self, axe: str) -> list[str]:
+    def faults(self) -> list[str]:
         """What the accessibility checker finds at WCAG 2.2 AA on the page as it is."""
         # a colour in the middle of its transition is none that anybody reads
         at_rest = "return document.getAnimations().every(a => a.playState === 'finished')"
         self.wait("transitions to end", lambda: self.driver.execute_script(at_rest))
-        self.driver.execute_script(axe)
+        self.driver.execute_script(AXE.read_text("utf-8"))
         found = self.driver.execute_async_script(
             f"const done = arguments[0]; axe.run(document, {AXE_RULES}).then("
             "r => done(r.violations.map(v => v.id + ': ' + v.nodes[0].html)))"

@@ -9,12 +9,11 @@ import pytest
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 
-from browser.conftest import ROOT, set_size
+from browser.conftest import set_size
 from browser.page import BenchPage
 from browser.walk import work
 
 pytestmark = pytest.mark.browser
-AXE = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text("utf-8")
 HEADINGS = "main h1, main h2"
 OVERFLOW = """
     const main = document.querySelector('main');
@@ -155,7 +154,7 @@ def test_pages_pass_wcag_fit_the_bench_and_have_targets_to_hit(
             page.wait_for("link")
             assert page.driver.execute_script(OVERFLOW) == [False, False], path
         assert page.driver.execute_script(TOO_SMALL) == [], path
-        found = page.faults(AXE)
+        found = page.faults()
         if found:
             faults[path] = found
     assert faults == {}

@@ -64,10 +64,24 @@ def key(former: str) -> str:
     return re.sub(r"^(proof\.\w+\.\w+)\.\d+$", r"\1", former)
 
 
+# a set with transistors is asked about its junctions now, and its chart is of transistors
+SOLID_STATE, JUNCTIONS = 5, "cold.filaments"
+
+
 def without_amount(words: str) -> str:
     """Per cents were of the limit, and are of what is expected: only the report is kept in words
     by that version, so steps and logs are told anew."""
     return re.sub(r" by [\d.e+-]+ %( of the limit|, [\d.e+-]+ allowed)?", "", words)
+
+
+def as_then(job: int, line: list[Any]) -> list[Any]:
+    """A line with its device called what it was called."""
+    if job != SOLID_STATE:
+        return line
+    then_called = {"transistor": "tube", "collector heat": "plate heat"}
+    for now, before in then_called.items():
+        line = [x.replace(now, before) if isinstance(x, str) else x for x in line]
+    return line
 
 
 def steps_of(page: JobPage) -> list[list[str]]:
@@ -126,10 +140,12 @@ def test_a_job_stands_where_it_stood(opened: Workshop, job: int, tmp_path: Path)
     if job == ASKS_THE_OWNER:
         opened = gate_passed_again(tmp_path, job)
     page = job_page(opened, job)
-    assert steps_of(page) == [[key(s[0]), *s[1:]] for s in then(job)["steps"]]
-    assert key(page.journey.next_key) == key(then(job)["next"])
+    added = {JUNCTIONS} if job == SOLID_STATE else set()
+    stood = [s for s in steps_of(page) if s[0] not in added]
+    assert [as_then(job, s) for s in stood] == [[key(s[0]), *s[1:]] for s in then(job)["steps"]]
+    assert page.journey.next_key in added or key(page.journey.next_key) == key(then(job)["next"])
     shown, told = results_of(page), [[key(r[0]), *r[1:]] for r in then(job)["results"]]
-    assert [[*r[:4], without_amount(r[4]), *r[5:]] for r in shown] == [
+    assert [as_then(job, [*r[:4], without_amount(r[4]), *r[5:]]) for r in shown] == [
         [*r[:4], without_amount(r[4]), *r[5:]] for r in told
     ]
     line = next(line for line in shelf(opened, limit=100)[0] if line.job_id == job)
@@ -140,7 +156,9 @@ def test_a_job_stands_where_it_stood(opened: Workshop, job: int, tmp_path: Path)
 def test_the_log_says_what_it_said(opened: Workshop, job: int) -> None:
     log = job_page(opened, job).log
     shown = [[m.seq, m.kind, m.text, m.verdict, without_amount(m.words), m.struck] for m in log]
-    assert shown == [[*line[:4], without_amount(line[4]), *line[5:]] for line in then(job)["log"]]
+    assert [as_then(job, line) for line in shown] == [
+        [*line[:4], without_amount(line[4]), *line[5:]] for line in then(job)["log"]
+    ]
 
 
 @pytest.mark.parametrize("job", EVERY)

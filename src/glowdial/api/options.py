@@ -8,12 +8,12 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from glowdial.core.bench.equipment import LIMITS
+from glowdial.sheets.line_up import LINE_EXAMPLE
 from glowdial.sheets.template_form import (
+    FORM_CHOICES,
     FORM_FIELDS,
     MOST_BANDS,
-    TEMPLATE_CHASSIS,
-    TEMPLATE_RECTIFIERS,
-    TEMPLATE_TOPOLOGIES,
+    TICKED_TRAITS,
 )
 from glowdial.workshop.base.jobs import SOURCE_WORDS
 from glowdial.workshop.instruments import KINDS as INSTRUMENT_KINDS
@@ -37,7 +37,7 @@ class KindOption(BaseModel):
 
 
 class SourceOption(BaseModel):
-    """Where a job's readings may come from."""
+    """One of a few, as it is kept and as it is shown."""
 
     value: str
     label: str
@@ -52,15 +52,24 @@ class FormFieldOption(BaseModel):
     example: str
 
 
+class FormChoiceOption(BaseModel):
+    """A choice of the template's form, in its group: model, supply or heaters."""
+
+    group: str
+    name: str
+    label: str
+    options: list[str]
+
+
 class OptionsShape(BaseModel):
     instruments: list[KindOption]
     stock_kinds: list[str]
     safety_classes: list[str]
     sources: list[SourceOption]
-    chassis: list[str]
-    rectifiers: list[str]
-    topologies: list[str]
     most_bands: int
+    template_choices: list[FormChoiceOption]
+    template_traits: list[SourceOption]
+    line_up_example: str
     template: list[FormFieldOption]
 
 
@@ -82,9 +91,11 @@ def get_options() -> OptionsShape:
         stock_kinds=list(KINDS),
         safety_classes=list(SAFETY_CLASSES),
         sources=[SourceOption(value=v, label=label) for v, label in SOURCE_WORDS.items()],
-        chassis=list(TEMPLATE_CHASSIS),
-        rectifiers=list(TEMPLATE_RECTIFIERS),
-        topologies=list(TEMPLATE_TOPOLOGIES),
+        template_choices=[
+            FormChoiceOption(**{**asdict(c), "options": list(c.options)}) for c in FORM_CHOICES
+        ],
+        template_traits=[SourceOption(value=t, label=words) for t, words in TICKED_TRAITS.items()],
         most_bands=MOST_BANDS,
+        line_up_example=LINE_EXAMPLE,
         template=[FormFieldOption(**asdict(f)) for f in FORM_FIELDS],
     )

@@ -16,7 +16,13 @@ from glowdial.core.model.circuit import (
 )
 from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
 from glowdial.core.physics.heaters import Heater, Heaters
-from glowdial.core.physics.operating_point import AmplifierStage, Device, Role, TypicalPoint
+from glowdial.core.physics.operating_point import (
+    THERMAL_V,
+    AmplifierStage,
+    Device,
+    Role,
+    TypicalPoint,
+)
 from glowdial.sheets.circuit import (
     ELECTRODES,
     CircuitSheet,
@@ -25,7 +31,7 @@ from glowdial.sheets.circuit import (
     MechanicalFilterSheet,
     StageSheet,
 )
-from glowdial.sheets.receiver import ReceiverSheet
+from glowdial.sheets.receiver import Devices, ReceiverSheet
 
 NORM_B_PLUS_V, NORM_LOAD_A = 235.0, 0.062
 NORM_SCREEN_V, NORM_FIRST_AUDIO_OHM = 90.0, 220e3
@@ -34,7 +40,8 @@ NORM_SCREEN_V, NORM_FIRST_AUDIO_OHM = 90.0, 220e3
 def circuit_of(sheet: ReceiverSheet) -> Circuit:
     """The circuit of a sheet."""
     given = sheet.circuit or CircuitSheet(source=sheet.intermediate_frequency_source)
-    stages = tuple(_stage(s) for s in given.stages) or _norm_stages(sheet)
+    norm = _norm_transistors if _solid_state(sheet) else _norm_stages
+    stages = tuple(_stage(s) for s in given.stages) or norm(sheet)
     fm, conversion = given.fm, given.conversion
     return Circuit(
         stages=stages,
@@ -109,6 +116,54 @@ def _norm_stages(sheet: ReceiverSheet) -> tuple[AmplifierStage, ...]:
         pentode("V2", Role.IF, 0.16, 2.6, 1.6e-3),
         audio,
         output,
+    )
+
+
+def _solid_state(sheet: ReceiverSheet) -> bool:
+    if sheet.devices is not None:
+        return sheet.devices is Devices.TRANSISTORS
+    return sheet.supply is not None and not sheet.supply.load_heated
+
+
+# the norm of an early transistor stage: base divider for an eighth of the rail at the emitter
+EMITTER_SHARE, JUNCTION_V, NORM_GAIN, LOWER_OHM = 0.12, 0.2, 60.0, 8.2e3
+NORM_RAIL_V, NORM_DRAWN_A = 9.0, 0.012
+
+
+def _norm_transistors(sheet: ReceiverSheet) -> tuple[AmplifierStage, ...]:
+    """Mixer, IF, first audio and output, each with its base divider, on the sheet's rail."""
+    rail_v = sheet.supply.load_nominal_v if sheet.supply else NORM_RAIL_V
+    drawn_a = sheet.supply.load_current_a if sheet.supply else NORM_DRAWN_A
+    emitter_v = EMITTER_SHARE * rail_v
+    base_v = emitter_v + JUNCTION_V
+
+    def stage(
+        name: str, role: Role, amperes: float, load_share: float, *, on_avc: bool = False
+    ) -> AmplifierStage:
+        collector_ohm = load_share * rail_v / amperes
+        # a divider that carries ten times the base's current keeps it where it is
+        lower_ohm = min(LOWER_OHM, base_v / (10.0 * amperes / NORM_GAIN))
+        collector_v = rail_v - load_share * rail_v - emitter_v
+        point = TypicalPoint(
+            collector_v, amperes, JUNCTION_V, amperes / THERMAL_V, current_gain=NORM_GAIN
+        )
+        return AmplifierStage(
+            name,
+            role,
+            Device.TRANSISTOR,
+            point,
+            plate_ohm=collector_ohm,
+            cathode_ohm=emitter_v / amperes,
+            upper_ohm=(rail_v - base_v) / (base_v / lower_ohm + amperes / NORM_GAIN),
+            lower_ohm=lower_ohm,
+            on_avc=on_avc,
+        )
+
+    return (
+        stage("Q1", Role.MIXER, 0.06 * drawn_a, 0.03),
+        stage("Q2", Role.IF, 0.09 * drawn_a, 0.05, on_avc=True),
+        stage("Q3", Role.DETECTOR, 0.1 * drawn_a, 0.4),
+        stage("Q4", Role.OUTPUT, 0.7 * drawn_a, 0.03),
     )
 
 

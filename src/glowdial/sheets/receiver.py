@@ -41,6 +41,13 @@ class Chassis(StrEnum):
     BATTERY = "battery"
 
 
+class Devices(StrEnum):
+    """What amplifies, where no stage of the circuit says so."""
+
+    TUBES = "tubes"
+    TRANSISTORS = "transistors"
+
+
 class Tube(Section):
     """A tube or transistor of the line-up."""
 
@@ -247,6 +254,7 @@ class ReceiverSheet(Section):
     summary: Words = ""
     chassis: Chassis
     mains_v: Volts | None = None
+    devices: Devices | None = Field(default=None, description="where the circuit lists no stages")
     line_up: list[Tube] = Field(default_factory=list, max_length=60)
     intermediate_frequency_source: Source
     intermediate_frequency_hz: float = Field(

@@ -10,17 +10,21 @@ from typing import Annotated
 
 from pydantic import Field
 
-from glowdial.core.physics.supply.circuit import RectifierKind, Topology
+from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind
+from glowdial.core.safety.cautions import Trait
+from glowdial.sheets.circuit import CircuitSheet, HeaterSheet, HeatersSheet
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     Chassis,
+    Devices,
     FilterSheet,
     ReceiverSheet,
     RectifierSheet,
     SensitivitySheet,
     SupplySheet,
     TransformerSheet,
+    Tube,
 )
 from glowdial.sheets.section import Section, Source
 
@@ -40,9 +44,13 @@ class TemplateBand(Section):
 
 
 class TemplateSupply(Section):
-    """The few figures of a supply that begins with a capacitor."""
+    """The few figures of a supply with two filter capacitors, or of a battery."""
 
     topology: Topology = Topology.CENTRE_TAP
+    waveform: Waveform = Waveform.SINE
+    other_half_f: float | None = Field(default=None, gt=0, le=1, description="of a doubler")
+    input_choke_h: float = Field(default=0.0, ge=0, le=1000)
+    filter_choke_h: float = Field(default=0.0, ge=0, le=1000)
     tap_a: float = Field(default=0.0, ge=0, le=5, description="drawn at the reservoir itself")
 
     secondary_v: float = Field(gt=0, le=2000, description="RMS of one half, unloaded")
@@ -67,6 +75,12 @@ class TemplateRequest(Section):
     intermediate_frequency_hz: float = Field(ge=5e4, le=2e6, examples=[455_000.0])
     bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=6)]
     mains_v: float | None = Field(default=None, gt=0, le=1000)
+    devices: Devices = Devices.TUBES
+    line_up: list[Tube] = Field(default_factory=list, max_length=60)
+    direct: list[str] = Field(default_factory=list, max_length=60)
+    heaters_in_series: bool = False
+    dropper_ohm: float = Field(default=0.0, ge=0, le=1e6)
+    traits: list[Trait] = Field(default_factory=list, max_length=12)
     supply: TemplateSupply | None = None
     b_plus_resistance_ohm: float | None = Field(default=None, gt=0, le=1e9)
     sensitivity_emf_v: float | None = Field(default=None, gt=0, le=1)
@@ -82,6 +96,10 @@ def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
         "summary": "Made from the template of the commonest circuit.",
         "chassis": request.chassis,
         "mains_v": request.mains_v,
+        "devices": request.devices,
+        "line_up": request.line_up,
+        "traits": _traits(request),
+        "circuit": _circuit(request),
         "intermediate_frequency_source": Source.SERVICE_MANUAL,
         "intermediate_frequency_hz": request.intermediate_frequency_hz,
         "supply": _supply(request),
@@ -102,6 +120,44 @@ def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
         "controls": ["volume", "tone", "band switch", "tuning"],
     }
     return ReceiverSheet.model_validate(document)
+
+
+def _traits(request: TemplateRequest) -> list[Trait]:
+    """A string is one also where no heater is listed."""
+    series = [Trait.SERIES_STRING] if request.heaters_in_series else []
+    return [*request.traits, *series]
+
+
+def _circuit(request: TemplateRequest) -> CircuitSheet | None:
+    """The heaters, where the line-up gives any; the rest are the norms."""
+    heated = [t for t in request.line_up if t.heater_v and t.heater_a]
+    if not heated:
+        return None
+    heaters = [
+        HeaterSheet(
+            tube=t.position,
+            volts=t.heater_v or 0.0,
+            amperes=t.heater_a or 0.0,
+            direct=t.position in request.direct,
+        )
+        for t in heated
+    ]
+    return CircuitSheet(
+        source=Source.SERVICE_MANUAL,
+        heaters=HeatersSheet(
+            heaters=heaters,
+            in_series=request.heaters_in_series,
+            dropper_ohm=request.dropper_ohm or _dropper_ohm(request, heaters),
+        ),
+    )
+
+
+def _dropper_ohm(request: TemplateRequest, heaters: list[HeaterSheet]) -> float:
+    """What the string leaves of the line, where nothing is given of a dropper or ballast."""
+    if not request.heaters_in_series or request.mains_v is None:
+        return 0.0
+    left_v = request.mains_v - sum(h.volts for h in heaters)
+    return max(left_v, 0.0) / heaters[0].amperes
 
 
 def _if_cores() -> list[AdjusterSheet]:
@@ -179,6 +235,7 @@ def _supply(request: TemplateRequest) -> SupplySheet | None:
     if given is None or request.mains_v is None:
         return None
     vacuum = given.rectifier is RectifierKind.VACUUM
+    battery = given.waveform is Waveform.BATTERY
     return SupplySheet(
         source=Source.SERVICE_MANUAL,
         line_v=request.mains_v,
@@ -186,13 +243,25 @@ def _supply(request: TemplateRequest) -> SupplySheet | None:
         topology=given.topology,
         secondary_v=given.secondary_v,
         source_ohm=given.source_ohm,
-        rectifier=RectifierSheet(
+        rectifier=None
+        if battery
+        else RectifierSheet(
             kind=given.rectifier,
             drop_v=given.rectifier_drop_v if vacuum else None,
             drop_current_a=given.rectifier_drop_current_a if vacuum else None,
         ),
+        waveform=given.waveform,
         reservoir_f=given.reservoir_f,
-        filters=[FilterSheet(resistance_ohm=given.filter_ohm, capacitance_f=given.filter_f)],
+        other_half_f=given.other_half_f if given.topology.doubles else None,
+        input_choke_h=given.input_choke_h,
+        filters=[
+            FilterSheet(
+                resistance_ohm=given.filter_ohm,
+                inductance_h=given.filter_choke_h,
+                capacitance_f=given.filter_f,
+            )
+        ],
+        load_heated=request.devices is Devices.TUBES,
         load_current_a=given.b_plus_current_a,
         tap_currents_a=[given.tap_a] if given.tap_a else [],
         load_nominal_v=given.b_plus_v,

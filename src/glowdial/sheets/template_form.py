@@ -7,6 +7,7 @@ its field.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Annotated
 
 from pydantic import Field
@@ -18,6 +19,8 @@ from glowdial.core.language.quantities import (
     DC_VOLTS,
     FILTER_CAPACITANCE,
     FREQUENCY,
+    HERTZ,
+    INDUCTANCE,
     INTERMEDIATE_FREQUENCY,
     LEVEL,
     RESISTANCE,
@@ -25,15 +28,21 @@ from glowdial.core.language.quantities import (
     khz,
     parse,
 )
-from glowdial.core.physics.supply.circuit import RectifierKind, Topology
+from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
+from glowdial.core.safety.cautions import Trait
+from glowdial.sheets.line_up import LINE_EXAMPLE, LineUp, read_line_up
 from glowdial.sheets.receiver import (
     Chassis,
+    Devices,
 )
 from glowdial.sheets.section import Section
 from glowdial.sheets.template import TemplateBand, TemplateRequest, TemplateSupply
 
 Written = Annotated[str, Field(max_length=60)]
 MOST_BANDS = 6
+# heaters of a string may add up to a little more than the line's nominal volts
+STRING_SLACK = 1.1
+NORM_REED_HZ = 100.0
 # what the template's circuit can be built for
 TEMPLATE_CHASSIS = (Chassis.MAINS_TRANSFORMER, Chassis.TRANSFORMERLESS, Chassis.BATTERY)
 TEMPLATE_RECTIFIERS = (
@@ -42,7 +51,30 @@ TEMPLATE_RECTIFIERS = (
     RectifierKind.SELENIUM,
     RectifierKind.GAS,
 )
-TEMPLATE_TOPOLOGIES = tuple(Topology)
+
+
+class Feed(StrEnum):
+    """Where B+ comes from."""
+
+    AS_CHASSIS = "what it runs from"
+    VIBRATOR = "a vibrator"
+    BATTERY = "a high-tension battery"
+
+
+class Heating(StrEnum):
+    """How the heaters hang."""
+
+    PARALLEL = "in parallel"
+    STRING = "in a string"
+
+
+# what a sheet is asked about that decides cautions, in a person's words
+TICKED_TRAITS = {
+    Trait.TRANSMIT: "can transmit",
+    Trait.HIGH_TENSION_OUTSIDE: "high tension on outside terminals",
+    Trait.TUNING_EYE: "tuning eye or cathode-ray tube",
+    Trait.LUMINOUS: "luminous paint on the dial",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +87,30 @@ class FormField:
     example: str
 
 
-MODEL, SUPPLY, BAND = "model", "supply", "band"
+@dataclass(frozen=True, slots=True)
+class FormChoice:
+    """A choice of the form, and what may be chosen, the usual first."""
+
+    group: str
+    name: str
+    label: str
+    options: tuple[str, ...]
+
+
+MODEL, SUPPLY, BAND, HEATERS = "model", "supply", "band", "heaters"
+FORM_CHOICES = (
+    FormChoice(MODEL, "chassis", "Runs from", TEMPLATE_CHASSIS),
+    FormChoice(MODEL, "devices", "Works with", tuple(Devices)),
+    FormChoice(SUPPLY, "feed", "B+ comes from", tuple(Feed)),
+    FormChoice(
+        SUPPLY,
+        "topology",
+        "Feeds the rectifier",
+        (Topology.CENTRE_TAP, *(t for t in Topology if t is not Topology.CENTRE_TAP)),
+    ),
+    FormChoice(SUPPLY, "rectifier", "Rectifier", TEMPLATE_RECTIFIERS),
+    FormChoice(HEATERS, "heating", "Heaters hang", tuple(Heating)),
+)
 FORM_FIELDS = (
     FormField(MODEL, "maker", "Maker", "Orlwick"),
     FormField(MODEL, "model", "Model", "Slipway Five"),
@@ -65,14 +120,19 @@ FORM_FIELDS = (
     FormField(BAND, "high", "To (kHz)", "1600"),
     FormField(BAND, "low_mark", "Low mark", "600"),
     FormField(BAND, "high_mark", "High mark", "1400"),
-    FormField(SUPPLY, "mains", "Mains (V)", "230"),
+    FormField(HEATERS, "dropper", "Dropper or ballast (ohm)", "120"),
+    FormField(SUPPLY, "mains", "Mains or battery (V)", "230"),
+    FormField(SUPPLY, "mains_frequency", "Mains or reed (Hz)", "50"),
     FormField(SUPPLY, "secondary", "To the rectifier, unloaded (V)", "290"),
     FormField(SUPPLY, "b_plus", "B+ at the last capacitor (V)", "235"),
     FormField(SUPPLY, "b_plus_current", "B+ current (mA)", "60"),
     FormField(SUPPLY, "tap_current", "of it at the first filter (mA)", "32"),
     FormField(SUPPLY, "b_plus_resistance", "B+ to chassis, cold", "150k"),
     FormField(SUPPLY, "reservoir", "First filter (uF)", "16"),
-    FormField(SUPPLY, "filter_resistance", "Filter resistor or choke", "1k2"),
+    FormField(SUPPLY, "other_half", "Doubler's other (uF)", "16"),
+    FormField(SUPPLY, "input_choke", "Choke ahead of it (H)", "none"),
+    FormField(SUPPLY, "filter_choke", "Filter choke, if one (H)", "none"),
+    FormField(SUPPLY, "filter_resistance", "Filter resistor or choke (ohm)", "1k2"),
     FormField(SUPPLY, "filter_capacitor", "Second filter (uF)", "16"),
     FormField(SUPPLY, "rectifier_drop", "Rectifier drop (V)", "55"),
     FormField(SUPPLY, "rectifier_drop_current", "at (mA)", "125"),
@@ -106,6 +166,16 @@ class TemplateForm(Section):
     mains: Written = Field(default="", examples=["230"])
     secondary: Written = Field(default="", examples=["290"])
     source_resistance: Written = ""
+    devices: Devices = Devices.TUBES
+    line_up: str = Field(default="", max_length=4000, examples=[LINE_EXAMPLE])
+    heating: Heating = Heating.PARALLEL
+    dropper: Written = ""
+    traits: list[Trait] = Field(default_factory=list, max_length=12)
+    feed: Feed = Feed.AS_CHASSIS
+    mains_frequency: Written = ""
+    other_half: Written = ""
+    input_choke: Written = ""
+    filter_choke: Written = ""
     topology: Topology = Topology.CENTRE_TAP
     rectifier: RectifierKind = RectifierKind.VACUUM
     tap_current: Written = ""
@@ -129,17 +199,46 @@ def read_form(form: TemplateForm) -> TemplateRequest:
     for label, text in (("maker", form.maker), ("model", form.model)):
         if not text.strip():
             raise BadInput(label, text, "is empty, and the sheet is found by it", "Orlwick")
+    line_up = read_line_up(form.line_up)
+    mains_v = _given(form.mains, AC_VOLTS, "mains voltage")
+    _check_string(form, line_up, mains_v)
     return TemplateRequest(
         maker=form.maker,
         model=form.model,
         chassis=form.chassis,
         intermediate_frequency_hz=parse(form.intermediate_frequency, INTERMEDIATE_FREQUENCY, "IF"),
         bands=[_band(band) for band in form.bands],
-        mains_v=_given(form.mains, AC_VOLTS, "mains voltage"),
+        mains_v=mains_v,
+        devices=form.devices,
+        line_up=list(line_up.tubes),
+        direct=sorted(line_up.direct),
+        heaters_in_series=form.heating is Heating.STRING,
+        dropper_ohm=_given(form.dropper, RESISTANCE, "dropper") or 0.0,
+        traits=form.traits,
         supply=_supply(form),
         b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
         sensitivity_emf_v=_given(form.sensitivity, LEVEL, "sensitivity"),
     )
+
+
+def _check_string(form: TemplateForm, line_up: LineUp, mains_v: float | None) -> None:
+    """Heaters of a string that want more than the line gives are misread, or hang otherwise."""
+    whole_v = sum(t.heater_v or 0.0 for t in line_up.tubes)
+    if form.heating is Heating.STRING and mains_v and whole_v > STRING_SLACK * mains_v:
+        raise BadInput(
+            "tubes",
+            f"{whole_v:.0f} V of heaters in a string",
+            f"is more than the line's {mains_v:.0f} V",
+            LINE_EXAMPLE,
+        )
+
+
+def _waveform(form: TemplateForm) -> Waveform:
+    """A set on batteries has a vibrator or a high-tension battery; one on the mains has neither."""
+    if form.feed is Feed.VIBRATOR:
+        return Waveform.SQUARE
+    battery = form.feed is Feed.BATTERY or form.chassis is Chassis.BATTERY
+    return Waveform.BATTERY if battery else Waveform.SINE
 
 
 def _given(text: str, quantity: Quantity, label: str) -> float | None:
@@ -164,8 +263,14 @@ def _band(form: BandForm) -> TemplateBand:
 
 
 def _supply(form: TemplateForm) -> TemplateSupply | None:
+    waveform = _waveform(form)
+    secondary = (
+        form.secondary
+        if form.secondary.strip() or waveform is not Waveform.BATTERY
+        else (form.mains)
+    )
     needed = {
-        "winding, unloaded": form.secondary,
+        "winding, unloaded": secondary,
         "B+": form.b_plus,
         "B+ current": form.b_plus_current,
         "mains voltage": form.mains,
@@ -186,9 +291,15 @@ def _supply(form: TemplateForm) -> TemplateSupply | None:
         "reservoir_f": _given(form.reservoir, FILTER_CAPACITANCE, "first filter capacitor"),
         "filter_ohm": _given(form.filter_resistance, RESISTANCE, "filter resistor"),
         "filter_f": _given(form.filter_capacitor, FILTER_CAPACITANCE, "second filter capacitor"),
+        "other_half_f": _given(form.other_half, FILTER_CAPACITANCE, "doubler's other capacitor"),
+        "input_choke_h": _given(form.input_choke, INDUCTANCE, "input choke"),
+        "filter_choke_h": _given(form.filter_choke, INDUCTANCE, "filter choke"),
+        "line_hz": _given(form.mains_frequency, HERTZ, "mains frequency"),
     }
+    if waveform is Waveform.SQUARE and optional["line_hz"] is None:
+        optional["line_hz"] = NORM_REED_HZ
     required = {
-        "secondary_v": parse(form.secondary, AC_VOLTS, "winding, unloaded"),
+        "secondary_v": parse(secondary, AC_VOLTS, "winding, unloaded"),
         "b_plus_v": parse(form.b_plus, DC_VOLTS, "B+"),
         "b_plus_current_a": parse(form.b_plus_current, CURRENT, "B+ current"),
     }
@@ -204,7 +315,7 @@ def _supply(form: TemplateForm) -> TemplateSupply | None:
     required["b_plus_current_a"] -= tap_a
     required["tap_a"] = tap_a
     figures = required | {name: value for name, value in optional.items() if value is not None}
-    kinds = {"rectifier": form.rectifier, "topology": form.topology}
+    kinds = {"rectifier": form.rectifier, "topology": form.topology, "waveform": waveform}
     return TemplateSupply.model_validate({**kinds, **figures})
 
 

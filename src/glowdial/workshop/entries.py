@@ -153,7 +153,7 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
             values=tuple(_values(opened, step, ask, entry, values)),
             point=ask.point,
             conditions=conditions_of(opened.record, step, ask, values),
-            instruments=instruments_of(equipment, ask),
+            instruments=instruments_of(equipment, ask, entry.texts),
             programme=step.programme,
             who=opened.who,
         )

@@ -1791,6 +1791,12 @@ export interface components {
             /** Count */
             count: number;
         };
+        /**
+         * Devices
+         * @description What amplifies, where no stage of the circuit says so.
+         * @enum {string}
+         */
+        Devices: "tubes" | "transistors";
         /** DiagnosisAnswer */
         DiagnosisAnswer: {
             /** Healthy Ohm */
@@ -1999,6 +2005,12 @@ export interface components {
              */
             supply: components["schemas"]["SupplySheet"];
         };
+        /**
+         * Feed
+         * @description Where B+ comes from.
+         * @enum {string}
+         */
+        Feed: "what it runs from" | "a vibrator" | "a high-tension battery";
         /** FieldShape */
         FieldShape: {
             /** Label */
@@ -2063,6 +2075,20 @@ export interface components {
              * @example 1200
              */
             resistance_ohm: number;
+        };
+        /**
+         * FormChoiceOption
+         * @description A choice of the template's form, in its group: model, supply or heaters.
+         */
+        FormChoiceOption: {
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Options */
+            options: string[];
         };
         /**
          * FormFieldOption
@@ -2226,6 +2252,12 @@ export interface components {
              */
             in_series: boolean;
         };
+        /**
+         * Heating
+         * @description How the heaters hang.
+         * @enum {string}
+         */
+        Heating: "in parallel" | "in a string";
         /**
          * Identity
          * @description What an instrument says that it is.
@@ -2561,6 +2593,8 @@ export interface components {
             cells: components["schemas"]["CellShape"][];
             /** Columns */
             columns: string[];
+            /** More */
+            more: components["schemas"]["RowShape"][];
             /** Rows */
             rows: components["schemas"]["RowShape"][];
             /** Tried */
@@ -2736,14 +2770,12 @@ export interface components {
         };
         /** OptionsShape */
         OptionsShape: {
-            /** Chassis */
-            chassis: string[];
             /** Instruments */
             instruments: components["schemas"]["KindOption"][];
+            /** Line Up Example */
+            line_up_example: string;
             /** Most Bands */
             most_bands: number;
-            /** Rectifiers */
-            rectifiers: string[];
             /** Safety Classes */
             safety_classes: string[];
             /** Sources */
@@ -2752,8 +2784,10 @@ export interface components {
             stock_kinds: string[];
             /** Template */
             template: components["schemas"]["FormFieldOption"][];
-            /** Topologies */
-            topologies: string[];
+            /** Template Choices */
+            template_choices: components["schemas"]["FormChoiceOption"][];
+            /** Template Traits */
+            template_traits: components["schemas"]["SourceOption"][];
         };
         /** PartAnswer */
         PartAnswer: {
@@ -3567,7 +3601,7 @@ export interface components {
         Source: "service manual" | "owner's manual" | "bench's own norm";
         /**
          * SourceOption
-         * @description Where a job's readings may come from.
+         * @description One of a few, as it is kept and as it is shown.
          */
         SourceOption: {
             /** Label */
@@ -3828,6 +3862,11 @@ export interface components {
              * @example 230
              */
             load_nominal_v: number;
+            /**
+             * Other Half F
+             * @description a doubler's other capacitor, where it is not alike; in cascade that in the lead
+             */
+            other_half_f?: number | null;
             /** @description a battery has none */
             rectifier?: components["schemas"]["RectifierSheet"] | null;
             /**
@@ -3916,27 +3955,59 @@ export interface components {
             bands: components["schemas"]["BandForm"][];
             /** @default mains transformer */
             chassis: components["schemas"]["Chassis"];
+            /** @default tubes */
+            devices: components["schemas"]["Devices"];
+            /**
+             * Dropper
+             * @default
+             */
+            dropper: string;
+            /** @default what it runs from */
+            feed: components["schemas"]["Feed"];
             /**
              * Filter Capacitor
              * @default
              */
             filter_capacitor: string;
             /**
+             * Filter Choke
+             * @default
+             */
+            filter_choke: string;
+            /**
              * Filter Resistance
              * @default
              */
             filter_resistance: string;
+            /** @default in parallel */
+            heating: components["schemas"]["Heating"];
+            /**
+             * Input Choke
+             * @default
+             */
+            input_choke: string;
             /**
              * Intermediate Frequency
              * @example 455
              */
             intermediate_frequency: string;
             /**
+             * Line Up
+             * @default
+             * @example V1 12X8 converter 12.6 V 0.15 A
+             */
+            line_up: string;
+            /**
              * Mains
              * @default
              * @example 230
              */
             mains: string;
+            /**
+             * Mains Frequency
+             * @default
+             */
+            mains_frequency: string;
             /**
              * Maker
              * @example Orlwick
@@ -3947,6 +4018,11 @@ export interface components {
              * @example Slipway Five
              */
             model: string;
+            /**
+             * Other Half
+             * @default
+             */
+            other_half: string;
             /** @default vacuum */
             rectifier: components["schemas"]["RectifierKind"];
             /**
@@ -3988,6 +4064,8 @@ export interface components {
             tap_current: string;
             /** @default full-wave, centre tap */
             topology: components["schemas"]["Topology"];
+            /** Traits */
+            traits?: components["schemas"]["Trait"][];
         };
         /** TemporaryRequest */
         TemporaryRequest: {
@@ -4043,7 +4121,7 @@ export interface components {
          * @description How the winding feeds the rectifier.
          * @enum {string}
          */
-        Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler";
+        Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler" | "doubler, cascade";
         /** TraceRequest */
         TraceRequest: {
             /** Instrument Id */
@@ -4159,6 +4237,12 @@ export interface components {
             /** @default across the gang */
             trimmer_place: components["schemas"]["TrimmerPlace"];
         };
+        /**
+         * Trait
+         * @description What is known of a set that decides a caution.
+         * @enum {string}
+         */
+        Trait: "from the mains" | "without a transformer" | "selenium rectifier" | "series string" | "directly heated battery tubes" | "battery or vibrator" | "tuning eye" | "luminous paint" | "can transmit" | "high tension outside" | "modified" | "filter capacitors";
         /**
          * TrimmerPlace
          * @description Where the oscillator trimmer sits.

@@ -260,7 +260,7 @@ function Finished({ step, last, onGoOn }: { step: Step; last: boolean; onGoOn: (
 function Leads({ step }: { step: Step }) {
   if (step.leads.length === 0 && step.controls.length === 0) return null;
   return (
-    <Box fontSize="14px" borderLeftWidth="1px" borderColor="edge" pl={3}>
+    <Box fontSize="14px" borderLeftWidth="1px" borderColor="edge" pl={3} data-testid="leads">
       {step.leads.length > 0 && (
         <Table.Root size="sm" variant="line">
           <Table.Header>

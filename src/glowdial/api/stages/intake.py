@@ -88,6 +88,7 @@ class RowShape(BaseModel):
 
 class MatrixShape(BaseModel):
     rows: list[RowShape]
+    more: list[RowShape]
     columns: list[str]
     cells: list[CellShape]
     tried: bool
@@ -97,6 +98,7 @@ class MatrixShape(BaseModel):
         """From the core's matrix."""
         return cls(
             rows=[RowShape(key=r.key, title=r.title) for r in found.rows],
+            more=[RowShape(key=r.key, title=r.title) for r in found.more],
             columns=list(found.columns),
             cells=[
                 CellShape(row=row, column=column, state=cell.state.value, words=cell.words)

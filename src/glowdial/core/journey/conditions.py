@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from types import MappingProxyType
 
 from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.record import CABINET, NO_INSTRUMENTS, InstrumentsThen, JobRecord
-from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.model.measurands import GENERATOR_FREQUENCY, Measurand
 
 
@@ -39,11 +41,27 @@ def conditions_of(
     return found
 
 
-def instruments_of(equipment: Equipment, ask: Ask) -> InstrumentsThen:
-    """The registered instruments of a reading as they are now; none for what is not measured."""
+WHICH_METER = "meter"
+NO_TEXTS: Mapping[str, str] = MappingProxyType({})
+
+
+def which_meter(equipment: Equipment) -> tuple[Field, ...]:
+    """The question with which meter it is read, where more than one is registered."""
+    names = tuple(dict.fromkeys(m.name for m in equipment.meters))
+    if len(names) < 2:
+        return ()
+    return (Field(WHICH_METER, "read with", options=names, required=False),)
+
+
+def instruments_of(
+    equipment: Equipment, ask: Ask, texts: Mapping[str, str] = NO_TEXTS
+) -> InstrumentsThen:
+    """The registered instruments of a reading as they are now: the meter that was named with it,
+    or the newest; none for what is not measured."""
     if not any(f.measurand is not None for f in ask.fields):
         return NO_INSTRUMENTS
-    return registered(equipment)
+    named = [m for m in equipment.meters if m.name == texts.get(WHICH_METER)]
+    return registered(replace(equipment, meter=named[0]) if named else equipment)
 
 
 def registered(equipment: Equipment) -> InstrumentsThen:

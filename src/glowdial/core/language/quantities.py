@@ -115,6 +115,9 @@ HERTZ = Quantity(
 )
 DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
 PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
+INDUCTANCE = Quantity(
+    "inductance", "H", "H", 1e-9, 1000.0, "10", "must be an inductance up to 1000 H"
+)
 WATTS = Quantity("power", "W", "W", 0.1, 1000.0, "60", "must be a power of 0.1 to 1000 W")
 TEMPERATURE = Quantity(
     "temperature", "C", "C", -30.0, 60.0, "21", "must be a room's temperature of -30 to 60 C"

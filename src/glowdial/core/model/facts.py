@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from glowdial.core.language.errors import NotFound
 from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.parts import Part
+from glowdial.core.physics.operating_point import Device
 from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
 
@@ -163,11 +164,29 @@ class ReceiverFacts:
     original_supply: Supply | None = None
     filters_renewed: bool = False
     plays_as_found: bool = False
+    all_transistors: bool | None = None
 
     @property
     def nominal_line_v(self) -> float:
         """Line volts of the sheet, the norm where it gives none."""
         return self.line_v or NORM_LINE_V
+
+    @property
+    def device_word(self) -> str:
+        """What a sentence calls what amplifies here: tube, transistor, or stage where it has both.
+
+        By the stages that the sheet gives; by its own word where it gives none; else by whether
+        its supply's load is heated.
+        """
+        stages = self.circuit.stages if self.circuit.stages_given else ()
+        solid = {s.device is Device.TRANSISTOR for s in stages}
+        if not solid and self.all_transistors is not None:
+            solid = {self.all_transistors}
+        if not solid:
+            solid = {self.supply is not None and not self.supply.load.heated}
+        if solid == {True}:
+            return "transistor"
+        return "stage" if len(solid) == 2 else "tube"
 
     def adjuster(self, key: str) -> Adjuster:
         """The adjuster of that key; raises NotFound."""

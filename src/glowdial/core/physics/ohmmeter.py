@@ -50,6 +50,19 @@ class OhmRange:
         return min(self.short_a, self.open_v / max(resistance_ohm, 1e-12))
 
 
+# a small-signal junction conducts from about this on, germanium, which lets most through
+JUNCTION_V = 0.2
+
+
+def junction_a(ohm_range: OhmRange) -> float:
+    """What a range drives through a conducting small-signal junction, in A."""
+    if ohm_range.open_v <= JUNCTION_V:
+        return 0.0
+    if ohm_range.kind is OhmmeterKind.CONSTANT_CURRENT:
+        return ohm_range.short_a
+    return (ohm_range.open_v - JUNCTION_V) / ohm_range.internal_ohm
+
+
 # ranges of one meter are at least a factor of two apart, ten most often
 LEAST_STEP = 2.0
 

@@ -12,12 +12,14 @@ from sqlalchemy.orm import Session
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.language.errors import BadInput
 from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.core.stages.parts.needs import Need, need_of
 from glowdial.core.stages.parts.steps import (
     FIT,
     ORDER,
+    PROPOSAL,
     RESTUFF,
     PartState,
     is_part_question,
@@ -90,7 +92,12 @@ def part_texts(
     found = proposals_for(opened.situation, ask.key, stock).found
     if not found:
         return {"fitted": "nothing on the list of standard values fits; see the part's need"}
-    taken = found[min(choice, len(found) - 1)]
+    wanted = int(entry.texts.get(PROPOSAL) or choice + 1)
+    if wanted > len(found):
+        raise BadInput(
+            "proposal", str(wanted), f"is not there: {len(found)} would do for {ask.key}", "1"
+        )
+    taken = found[wanted - 1]
     return {"fitted": taken.words, "items": json.dumps([_item(i) for i in taken.items])}
 
 

@@ -187,7 +187,7 @@ def test_an_empty_cell_is_emptied_and_a_strange_one_refused() -> None:
     assert read_cell(FACTS, ROW, "plays", "  ") is None
     for row, column, text in (
         (ROW, "plays", "quite"),
-        ("bc CW", "plays", "w"),
+        ("bc RTTY", "plays", "w"),
         (ROW, "squelch", "w"),
         (ROW, "plays", "w / " + "x" * 300),
     ):

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { matrixQuery } from "../../api/queries";
 import type { Writing } from "../../journey/useWrite";
+import { Choice } from "../../shared/Choice";
 import { Trouble } from "../../shared/Trouble";
 
 type Matrix = Schemas["MatrixShape"];
@@ -28,6 +29,10 @@ export function MatrixPanel({ jobId, writing }: Props) {
 function Grid({ matrix, writing }: { matrix: Matrix; writing: Writing }) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const table = useRef<HTMLTableElement>(null);
+  // rows asked for here, until a cell of theirs is kept
+  const [added, setAdded] = useState<string[]>([]);
+  const rows = [...matrix.rows, ...matrix.more.filter((r) => added.includes(r.key))];
+  const more = matrix.more.filter((r) => !added.includes(r.key));
   const move = (row: number, column: number) => {
     const cell = table.current?.querySelector<HTMLInputElement>(`[data-cell="${row} ${column}"]`);
     cell?.focus();
@@ -61,7 +66,7 @@ function Grid({ matrix, writing }: { matrix: Matrix; writing: Writing }) {
           </Table.Row>
         </Table.Header>
         <Table.Body>
-          {matrix.rows.map((row, r) => (
+          {rows.map((row, r) => (
             <Table.Row key={row.key} bg="transparent">
               <Table.Cell p="4px">{row.title}</Table.Cell>
               {matrix.columns.map((column, c) => (
@@ -80,6 +85,19 @@ function Grid({ matrix, writing }: { matrix: Matrix; writing: Writing }) {
           ))}
         </Table.Body>
       </Table.Root>
+      {more.length > 0 && (
+        <Box mt={2} maxW="320px">
+          <Choice
+            label="Another row: a mode of a band, a calibrator"
+            value=""
+            choices={[
+              { value: "", label: "none" },
+              ...more.map((r) => ({ value: r.key, label: r.title })),
+            ]}
+            onChange={(key) => setAdded([...added, key])}
+          />
+        </Box>
+      )}
       <Trouble error={trouble} />
     </Box>
   );

@@ -1,4 +1,4 @@
-import { Box, Checkbox, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Checkbox, Field, Flex, Grid, Heading, Stack, Text, Textarea } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
@@ -11,40 +11,23 @@ import { useAttempt } from "../../shared/useAttempt";
 import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Form = Schemas["TemplateForm"];
+/** What is not filled in takes the server's own defaults. */
+type Draft = Partial<Form> & Pick<Form, "bands">;
 type Band = Schemas["BandForm"];
-type Texts = Exclude<keyof Form, "bands" | "chassis" | "rectifier" | "topology">;
-
-type Chassis = NonNullable<Form["chassis"]>;
-type Topology = NonNullable<Form["topology"]>;
-type Rectifier = NonNullable<Form["rectifier"]>;
+type Names = Exclude<keyof Form, "bands" | "traits">;
+type Trait = NonNullable<Form["traits"]>[number];
 
 const BAND: Band = { name: "", low: "", high: "", low_mark: "", high_mark: "", padder: true };
-const EMPTY: Form = {
+const EMPTY: Draft = {
   maker: "",
   model: "",
-  chassis: "mains transformer",
-  rectifier: "vacuum",
-  topology: "full-wave, centre tap",
-  tap_current: "",
   intermediate_frequency: "",
   bands: [{ ...BAND, name: "Broadcast" }],
-  mains: "",
-  secondary: "",
-  source_resistance: "",
-  rectifier_drop: "",
-  rectifier_drop_current: "",
-  reservoir: "",
-  filter_resistance: "",
-  filter_capacitor: "",
-  b_plus: "",
-  b_plus_current: "",
-  b_plus_resistance: "",
-  sensitivity: "",
 };
 
 /** The commonest circuit, filled in with only what the service data gives. */
 export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void> }) {
-  const [form, setForm] = useState<Form>(EMPTY);
+  const [form, setForm] = useState<Draft>(EMPTY);
   const { busy, trouble, attempt } = useAttempt();
   const first = useRef<HTMLInputElement>(null);
   const { data: options } = useQuery(optionsQuery);
@@ -57,10 +40,27 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         {...(group === "model" && n === 0 ? { hold: first } : {})}
         label={label}
         placeholder={example}
-        value={form[name as Texts] ?? ""}
+        value={form[name as Names] ?? ""}
         onChange={(text) => setForm({ ...form, [name]: text })}
       />
     ));
+  const choices = (group: string) =>
+    (options?.template_choices ?? [])
+      .filter((c) => c.group === group)
+      .map(({ name, label, options: offered }) => (
+        <Choice
+          key={name}
+          name={name}
+          label={label}
+          value={form[name as Names] ?? offered[0] ?? ""}
+          choices={offered.map((value) => ({ value, label: value }))}
+          onChange={(value) => setForm({ ...form, [name]: value })}
+        />
+      ));
+  const tick = (trait: string, on: boolean) => {
+    const others = (form.traits ?? []).filter((t) => t !== trait);
+    setForm({ ...form, traits: on ? [...others, trait as Trait] : others });
+  };
   const putBand = (index: number, change: Partial<Band>) =>
     setForm({
       ...form,
@@ -69,7 +69,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
   const send = () =>
     attempt(form, async (key) => {
       const { id } = await unwrap(
-        client.POST("/api/sheets/from-template", { headers: once(key), body: form }),
+        client.POST("/api/sheets/from-template", { headers: once(key), body: form as Form }),
       );
       await onKept(id);
     });
@@ -83,18 +83,13 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
     >
       <Stack gap={4}>
         <Text color="dim">
-          Converter, two IF transformers, diode detector with AVC, output, mains supply. Fill in
-          what the service data gives and leave the rest empty; what is missing is said where it is
+          Converter, two IF transformers, diode detector with AVC, output, one supply. Fill in what
+          the service data gives and leave the rest empty; what is missing is said where it is
           missed. Of a centre-tapped winding give the volts of one half.
         </Text>
-        <Grid templateColumns="repeat(4, 1fr)" gap={3}>
+        <Grid templateColumns="repeat(5, 1fr)" gap={3}>
           {rows("model")}
-          <Choice
-            label="Runs from"
-            value={form.chassis ?? "mains transformer"}
-            choices={(options?.chassis ?? []).map((value) => ({ value, label: value }))}
-            onChange={(text) => setForm({ ...form, chassis: text as Chassis })}
-          />
+          {choices("model")}
         </Grid>
         {form.bands.map((band, n) => (
           <BandRow
@@ -113,22 +108,47 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           </PlainButton>
         </Box>
         <Heading as="h2" fontSize="20px" fontWeight={500}>
+          Tubes or transistors, and what is dangerous in this set
+        </Heading>
+        <Grid templateColumns="2fr 1fr" gap={3}>
+          <Field.Root>
+            <Field.Label fontSize="15px">
+              One a line: place, type, what it does, its heater; direct for a direct filament
+            </Field.Label>
+            <Textarea
+              name="line_up"
+              rows={5}
+              bg="raised"
+              borderColor="edge"
+              fontFamily="mono"
+              fontSize="15px"
+              placeholder={options?.line_up_example ?? ""}
+              value={form.line_up ?? ""}
+              onChange={(event) => setForm({ ...form, line_up: event.target.value })}
+              spellCheck={false}
+            />
+          </Field.Root>
+          <Stack gap={2}>
+            {choices("heaters")}
+            {rows("heaters")}
+          </Stack>
+        </Grid>
+        <Flex gap={5} wrap="wrap">
+          {(options?.template_traits ?? []).map(({ value, label }) => (
+            <Tick
+              key={value}
+              label={label}
+              on={(form.traits ?? []).includes(value as Trait)}
+              onChange={(on) => tick(value, on)}
+            />
+          ))}
+        </Flex>
+        <Heading as="h2" fontSize="20px" fontWeight={500}>
           Supply and sensitivity, as far as they are given
         </Heading>
         <Grid templateColumns="repeat(4, 1fr)" gap={3}>
           {rows("supply")}
-          <Choice
-            label="Feeds the rectifier"
-            value={form.topology ?? "full-wave, centre tap"}
-            choices={(options?.topologies ?? []).map((value) => ({ value, label: value }))}
-            onChange={(text) => setForm({ ...form, topology: text as Topology })}
-          />
-          <Choice
-            label="Rectifier"
-            value={form.rectifier ?? "vacuum"}
-            choices={(options?.rectifiers ?? []).map((value) => ({ value, label: value }))}
-            onChange={(text) => setForm({ ...form, rectifier: text as Rectifier })}
-          />
+          {choices("supply")}
         </Grid>
         <Trouble error={trouble} />
         <Flex gap={3}>
@@ -160,18 +180,26 @@ function BandRow({ fields, band, onChange }: BandProps) {
           onChange={(text) => onChange({ [name]: text })}
         />
       ))}
-      <Checkbox.Root
-        checked={band.padder ?? true}
-        onCheckedChange={(change) => onChange({ padder: change.checked === true })}
-        h="44px"
-      >
-        <Checkbox.HiddenInput />
-        <Checkbox.Control
-          borderColor="dim"
-          _checked={{ bg: "glow", color: "onGlow", borderColor: "glow" }}
-        />
-        <Checkbox.Label fontSize="15px">padder</Checkbox.Label>
-      </Checkbox.Root>
+      <Tick label="padder" on={band.padder ?? true} onChange={(on) => onChange({ padder: on })} />
     </Grid>
+  );
+}
+
+type TickProps = { label: string; on: boolean; onChange: (on: boolean) => void };
+
+function Tick({ label, on, onChange }: TickProps) {
+  return (
+    <Checkbox.Root
+      checked={on}
+      onCheckedChange={(change) => onChange(change.checked === true)}
+      h="44px"
+    >
+      <Checkbox.HiddenInput />
+      <Checkbox.Control
+        borderColor="dim"
+        _checked={{ bg: "glow", color: "onGlow", borderColor: "glow" }}
+      />
+      <Checkbox.Label fontSize="15px">{label}</Checkbox.Label>
+    </Checkbox.Root>
   );
 }

@@ -102,12 +102,12 @@ function Proposals({ jobId, part }: { jobId: number; part: string }) {
       <Text fontSize="15px" color="dim">
         {data.words}
       </Text>
-      {data.proposals.map((p) => (
+      {data.proposals.map((p, n) => (
         <Flex key={p.words} gap={2} fontSize="16px">
           <Text color={p.inside ? "inside" : "outside"}>{p.inside ? "◆" : "▲"}</Text>
           <Text>
-            {p.words} {p.from_stock ? "from stock" : "to buy"}
-            {p.taken ? " (this one is taken)" : ""}
+            {n + 1}: {p.words} {p.from_stock ? "from stock" : "to buy"}
+            {p.taken && data.proposals.length > 1 ? " (taken, unless another is chosen)" : ""}
           </Text>
         </Flex>
       ))}

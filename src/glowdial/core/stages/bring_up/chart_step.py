@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.conditions import WHICH_METER, which_meter
 from glowdial.core.journey.readings import Reading, conclude, last_outside, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -20,7 +21,7 @@ from glowdial.core.language.quantities import (
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, heater
-from glowdial.core.physics.operating_point import AmplifierStage, OperatingPoint
+from glowdial.core.physics.operating_point import AmplifierStage, Device, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
 from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.core.stages.bring_up.gate_steps import STAGE, on_batteries
@@ -28,12 +29,15 @@ from glowdial.core.stages.bring_up.voltage_chart import (
     NORM_METER_OHM,
     OVER_DISSIPATED,
     POSITIVE_GRID_V,
+    TRANSISTOR_NAMES,
     ChartLine,
     chart_lines,
+    chart_meter_ohm,
     computed_points,
     design_heat_w,
     heater_lines,
     stage_currents,
+    with_output_grids,
 )
 
 CHART = "bring-up.chart"
@@ -45,22 +49,37 @@ CHART_PARTS = Basis(areas=("supply", "audio", "if", "oscillator"))
 @dataclass(frozen=True, slots=True)
 class _Taken:
     """Under what a reading of the chart was taken: line volts, their share of the nominal ones, B+,
-    and the resistance of the meter that it was read with."""
+    and the resistance of the meter that it was read with; ``named`` where the chart was said to be
+    read with that one, ``known`` where any was registered."""
 
     line_v: float
     share: float
     b_plus_v: float
     meter_ohm: float
+    named: bool = False
+    known: bool = True
 
     def by(self, answer: Answer) -> _Taken:
-        """The same with the meter of an answer, where one was registered then."""
-        return replace(self, meter_ohm=answer.instruments.meter_ohm or NORM_METER_OHM)
+        """The same with the meter of an answer, unless one was named for the whole chart."""
+        if self.named:
+            return self
+        read_ohm = answer.instruments.meter_ohm
+        return replace(self, meter_ohm=read_ohm or NORM_METER_OHM, known=read_ohm is not None)
 
 
 def chart_steps(situation: Situation) -> list[Step]:
     """The step; none where neither the sheet nor the circuit tells any volts."""
     facts = situation.facts
-    lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
+    outputs = tuple(
+        t.position
+        for t in facts.tubes
+        if "output" in t.function.lower() and facts.device_word == "tube"
+    )
+    lines = with_output_grids(
+        chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt),
+        facts.circuit,
+        outputs,
+    )
     return [_chart(situation, lines)] if lines else []
 
 
@@ -71,21 +90,24 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     step = Step(
         CHART,
         STAGE,
-        "Measure the volts of every tube against the chart",
-        "No signal, volume down, set warm. The windows are scaled to the line and to what this "
-        f"meter's {engineering(meter_ohm, 'ohm')} takes away.",
+        f"Measure the volts of every {facts.device_word} against the chart",
+        _meter_words(meter.name if meter else "", meter_ohm),
         leads=(
             Lead("DC meter -", "clip", "common rail"),
             Lead("DC meter +", "probe, one hand", "one electrode after the other"),
         ),
         powered=True,
     )
-    supply = reading(record, CHART, _supply_ask(facts, nominal_v), CHART_PARTS)
+    asked = _supply_ask(facts, nominal_v, which_meter(situation.equipment))
+    supply = reading(record, CHART, asked, CHART_PARTS)
     known = supply.fresh
     if known is None:
         return conclude(step, (supply,))
     line_v, b_plus_v = known.values["line"], known.values["b_plus"]
-    bench = _Taken(line_v, line_v / nominal_v, b_plus_v, meter_ohm)
+    bench = _Taken(line_v, line_v / nominal_v, b_plus_v, meter_ohm, known=meter is not None)
+    if known.texts.get(WHICH_METER):
+        bench = replace(bench.by(known), named=True)
+        step = replace(step, reason=_meter_words(known.texts[WHICH_METER], bench.meter_ohm))
     basis = Basis(after=(known,))
     found: list[Reading] = [supply]
     results: list[Result] = _supply_results(facts, known, bench)
@@ -107,11 +129,16 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
         taken = bench.by(volts.fresh)
         results += _stage_results(mine, volts.fresh, taken)
         stage = facts.circuit.stage(name)
-        if stage is not None:
-            results += _heat_results(stage, designs.get(name), volts.fresh, taken)
-            words, follow = _stage_advice(facts, record, stage, mine, volts.fresh, taken)
+        coupled_from = stage.coupled_from if stage else "the stage before"
+        solid = stage is not None and stage.device is Device.TRANSISTOR
+        if coupled_from and not solid and _grid_v(volts.fresh) > POSITIVE_GRID_V:
+            words, follow = _positive_grid(facts, record, name, coupled_from, volts.fresh)
             advice += words
             found += [follow] if follow else []
+        elif stage is not None:
+            advice += _low_or_high(stage, mine, volts.fresh, taken)
+        if stage is not None:
+            results += _heat_results(stage, designs.get(name), volts.fresh, taken)
     step = replace(
         step,
         # what is outside is shown first, and the page shows the last ones first
@@ -127,6 +154,14 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     return replace(settled, others=others)
 
 
+def _meter_words(name: str, meter_ohm: float) -> str:
+    scaled = "No signal, volume down, set warm. The windows are scaled to the line and to what "
+    own = engineering(meter_ohm, "ohm")
+    if not name:
+        return f"{scaled}a meter of {own} takes away: none is registered."
+    return f"{scaled}{name}, {own}, takes away."
+
+
 def _source_note(lines: tuple[ChartLine, ...]) -> tuple[str, ...]:
     computed = sum(not line.from_sheet for line in lines)
     if not computed:
@@ -137,12 +172,13 @@ def _source_note(lines: tuple[ChartLine, ...]) -> tuple[str, ...]:
     )
 
 
-def _supply_ask(facts: ReceiverFacts, nominal_v: float) -> Ask:
+def _supply_ask(facts: ReceiverFacts, nominal_v: float, with_which: tuple[Field, ...]) -> Ask:
     expected = expectation(facts.supply, nominal_v) if facts.supply else None
     b_plus = expected.window.nominal if expected else None
     return Ask(
         "supply",
-        "Line volts now, and B+ at the last filter capacitor.",
+        "Line volts now, and B+ at the last filter capacitor"
+        + ("; then the meter that the chart is read with." if with_which else "."),
         (
             Field(
                 "line",
@@ -153,6 +189,7 @@ def _supply_ask(facts: ReceiverFacts, nominal_v: float) -> Ask:
                 sets="line_v",
             ),
             Field("b_plus", "B+", DC_VOLTS, nominal=b_plus, measurand=B_PLUS),
+            *with_which,
         ),
         f"{supply_volts(nominal_v)} {b_plus or 230.0:.0f}",
         expected=expected.window if expected else None,
@@ -335,7 +372,7 @@ def _heat_results(
     return [
         result(
             answer,
-            f"{stage.name} plate heat",
+            f"{stage.name} {_called(stage, 'plate')} heat",
             f"{found.plate_w:.2g} W, {engineering(found.cathode_a, 'A')}",
             found.plate_w,
             Window(0.0, most_w, design_w),
@@ -344,63 +381,47 @@ def _heat_results(
     ]
 
 
-def _stage_advice(
-    facts: ReceiverFacts,
-    record: JobRecord,
-    stage: AmplifierStage,
-    lines: list[ChartLine],
-    answer: Answer,
-    bench: _Taken,
+def _grid_v(answer: Answer) -> float:
+    return answer.values.get("grid", 0.0)
+
+
+def _positive_grid(
+    facts: ReceiverFacts, record: JobRecord, name: str, coupled_from: str, answer: Answer
 ) -> tuple[list[str], Reading | None]:
-    """Causes, and the logic of a positive grid; a further question where it decides."""
-    read = answer.values
-    words: list[str] = []
-    positive = read.get("grid", 0.0) > POSITIVE_GRID_V and bool(stage.coupled_from)
-    if not positive:
-        return words + _low_or_high(stage, lines, answer, bench), None
-    lifted = reading(record, CHART, _lifted_ask(stage), Basis(after=(answer,)))
+    """The logic of a positive grid; a further question where it decides."""
+    lifted = reading(record, CHART, _lifted_ask(name, coupled_from), Basis(after=(answer,)))
     pull = (
         " Never pull a tube of a series string for this."
         if Trait.SERIES_STRING in traits_of(facts)
         else ""
     )
     if lifted.fresh is None:
-        words.append(
-            f"{stage.name}'s grid is positive ({read['grid']:.1f} V): the coupling capacitor from "
-            f"{stage.coupled_from} leaks, or the tube is gassy.{pull}"
-        )
-        return words, lifted
+        return [
+            f"{name}'s grid is positive ({_grid_v(answer):.1f} V): the coupling capacitor from "
+            f"{coupled_from} leaks, or the tube is gassy.{pull}"
+        ], lifted
     still = lifted.fresh.values["grid"]
-    if still < max(GONE_V, 0.2 * read["grid"]):
-        words.append(
-            f"Gone with the capacitor lifted: the coupling capacitor from {stage.coupled_from} "
-            f"leaks. Renew it; the tube has run at too much current meanwhile."
-        )
-    else:
-        words.append(
-            f"It stays at {still:.1f} V with the capacitor lifted: {stage.name} is gassy, or its "
-            f"grid leak is open.{pull}"
-        )
-    return words, None
+    if still < max(GONE_V, 0.2 * _grid_v(answer)):
+        return [
+            f"Gone with the capacitor lifted: the coupling capacitor from {coupled_from} leaks. "
+            "Renew it; the tube has run at too much current meanwhile."
+        ], None
+    return [
+        f"It stays at {still:.1f} V with the capacitor lifted: {name} is gassy, or its grid leak "
+        f"is open.{pull}"
+    ], None
 
 
-def _lifted_ask(stage: AmplifierStage) -> Ask:
+def _lifted_ask(name: str, coupled_from: str) -> Ask:
     return Ask(
-        f"{stage.name}-lifted",
-        f"Power off, discharge, lift the coupling capacitor's end at {stage.coupled_from}'s plate; "
-        f"power on, warm: {stage.name}'s grid now.",
-        (
-            Field(
-                "grid",
-                f"{stage.name} grid",
-                DC_VOLTS,
-                measurand=electrode(stage.name, "grid"),
-            ),
-        ),
+        f"{name}-lifted",
+        f"Power off, discharge, lift the coupling capacitor's end at {coupled_from}'s plate; "
+        f"power on, warm: {name}'s grid now.",
+        (Field("grid", f"{name} grid", DC_VOLTS, measurand=electrode(name, "grid")),),
         "0",
         expected_text="gone: the capacitor; it stays: a gassy tube",
         recipe=Recipe(Doing.READ, setting(lifted=(COUPLING_LIFTED,))),
-        makes=(("lifted lead", f"coupling capacitor at {stage.coupled_from} plate"),),
+        makes=(("lifted lead", f"coupling capacitor at {coupled_from} plate"),),
     )
 
 
@@ -418,18 +439,62 @@ def _low_or_high(
             off[line.electrode] = 1
         if window.low is not None and value < window.low:
             off[line.electrode] = -1
-    name = stage.name
+    return _causes(stage, off, _loaded_words(lines, answer, bench))
+
+
+def _causes(stage: AmplifierStage, off: dict[str, int], loaded: str) -> list[str]:
+    """What a pattern of low (-1) and high (1) electrodes means, in the device's own words."""
+    name, solid = stage.name, stage.device is Device.TRANSISTOR
+    plate = _called(stage, "plate")
     if off.get("screen") == -1:
-        return [f"{name}'s screen is low: its resistor has risen, or its bypass leaks."]
+        return [f"{name}'s screen is low: its resistor has risen, or its bypass leaks{loaded}."]
     if off.get("cathode") == -1 and off.get("plate", 0) >= 0:
-        return [f"{name} draws too little: a weak tube, a cold heater, or too little screen."]
+        why = (
+            "a weak or open transistor, or its base divider has drifted"
+            if solid
+            else "a weak tube, a cold heater, or too little screen"
+        )
+        return [f"{name} draws too little: {why}."]
     if off.get("cathode") == 1 and off.get("plate", 0) <= 0:
-        return [f"{name} draws too much: a positive grid, or its cathode resistor has risen."]
+        why = (
+            "a leaky transistor, its base divider, or its emitter resistor has risen"
+            if solid
+            else "a positive grid, or its cathode resistor has risen"
+        )
+        return [f"{name} draws too much: {why}."]
     if off.get("plate") == -1:
-        return [f"{name}'s plate is low: its load has risen, or a bypass on it leaks."]
+        return [f"{name}'s {plate} is low: its load has risen, or a bypass on it leaks{loaded}."]
     if off.get("plate") == 1:
-        return [f"{name}'s plate is high: little current through its load."]
+        return [f"{name}'s {plate} is high: little current through its load."]
     return []
+
+
+def _called(stage: AmplifierStage, electrode_name: str) -> str:
+    solid = stage.device is Device.TRANSISTOR
+    return TRANSISTOR_NAMES.get(electrode_name, electrode_name) if solid else electrode_name
+
+
+# a usual old multimeter, in ohm for each volt of its range
+OLD_METER_OHM_PER_VOLT = 20e3
+
+
+def _loaded_words(lines: list[ChartLine], answer: Answer, bench: _Taken) -> str:
+    """Whether an old meter would pull a low electrode as low; only where no meter is known."""
+    if bench.known:
+        return ""
+    for line in lines:
+        value = answer.values.get(line.electrode)
+        window = line.window(bench.share, bench.meter_ohm)
+        if value is None or window.low is None or value >= window.low or line.open_v <= 0.0:
+            continue
+        old_ohm = chart_meter_ohm(line.open_v, OLD_METER_OHM_PER_VOLT)
+        old_v = line.read_v(bench.share, old_ohm)
+        if old_v < window.low:
+            return (
+                f"; or your meter loads it ({significant(old_v, 3)} V would be right on one of "
+                "20 kohm/V): which is it? Register the meter"
+            )
+    return ""
 
 
 def _cost(results: list[Result]) -> str:

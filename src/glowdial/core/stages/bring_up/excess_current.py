@@ -16,6 +16,7 @@ from glowdial.core.stages.bring_up.supply_causes import (
     METER_ERROR,
     check_possible_nodes,
     leaking_reservoir,
+    overload_words,
 )
 
 
@@ -131,7 +132,7 @@ def _by_lifting(supply: Supply, extra: float, lifted_v: float, line_v: float) ->
         return ExcessVerdict(
             Excess.OVERLOAD,
             probability,
-            f"The reservoir is good: {words}. The excess is drawn behind it: an output tube whose "
-            "grid is pulled up, a leaky bypass, a short.",
+            f"The reservoir is good: {words}. The excess is drawn behind it: "
+            f"{overload_words(supply)}.",
         )
     return ExcessVerdict(Excess.NEAR, probability, f"Between the two: {words}. Read it again.")

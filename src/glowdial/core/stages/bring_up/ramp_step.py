@@ -138,7 +138,7 @@ def ramp_of(situation: Situation) -> Ramp:
         RAMP,
         STAGE,
         manner,
-        "The tubes draw from the first volts; a battery run down shows as volts that sag."
+        "The set draws from the first volts; a battery run down shows as volts that sag."
         if battery
         else _reason(supply),
         results=tuple(results),
@@ -182,6 +182,11 @@ def _reason(supply: Supply | None) -> str:
         return (
             "A tube rectifier gives nothing until its heater is warm, at 45 to 65 % of line; no "
             "volts before that is right."
+        )
+    if not supply.load.heated:
+        return (
+            "Rectifier and transistors work from the first volts: B+ rises with the line from the "
+            "beginning, and so does the current."
         )
     return (
         "This rectifier gives DC from the first volts, while the load is still cold: B+ stands "
@@ -422,7 +427,7 @@ def most_current_a(facts: ReceiverFacts, ac_v: float) -> float:
         facts.circuit.heaters,
         ac_v,
         line_v=facts.nominal_line_v,
-        tubes=len(facts.tubes),
+        tubes=len(facts.tubes) if facts.device_word != "transistor" else 0,
     )
 
 

@@ -90,6 +90,16 @@ def check_possible_nodes(
             )
 
 
+def overload_words(supply: Supply) -> str:
+    """What draws too much behind a sound filter, in the words of the set's own devices."""
+    output = (
+        "an output tube whose grid is pulled up"
+        if supply.load.heated
+        else "an output transistor that is biased too far on, or shorted"
+    )
+    return f"{output}, a leaky bypass, a short further on"
+
+
 def leaking_reservoir(supply: Supply, extra: float) -> Supply:
     """The same with a leak at the reservoir: ``extra`` of the load's current, above zero."""
     leak_ohm = supply.load.nominal_v / (supply.load.current_a * extra)

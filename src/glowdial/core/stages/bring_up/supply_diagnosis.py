@@ -32,6 +32,7 @@ from glowdial.core.stages.bring_up.supply_causes import (
     Suspicion,
     check_possible_nodes,
     leaking_reservoir,
+    overload_words,
 )
 
 Floats = NDArray[np.float64]
@@ -103,7 +104,7 @@ def diagnose(
             cause,
             math.exp(weight - highest) / total,
             max(scores[cause])[1],
-            _words(cause, max(scores[cause])[1]),
+            _words(supply, cause, max(scores[cause])[1]),
         )
         for cause, weight in weights.items()
     )
@@ -283,7 +284,7 @@ def _rectifier_ohm(supply: Supply, severity: float) -> float:
     return rectifier.resistance_ohm * max(severity, 1.0)
 
 
-def _words(cause: Cause, severity: float) -> str:
+def _words(supply: Supply, cause: Cause, severity: float) -> str:
     match cause:
         case Cause.HEALTHY:
             return "Volts and ripple are what this set's own supply gives."
@@ -296,8 +297,8 @@ def _words(cause: Cause, severity: float) -> str:
             return f"The shortfall grows with the current: a tired rectifier, {left}."
         case Cause.EXCESS:
             return (
-                f"Some {100 * severity:.0f} % more current than it should: a leaky capacitor, an "
-                "output tube whose grid is pulled up, a short further on."
+                f"Some {100 * severity:.0f} % more current than it should: a leaky capacitor, "
+                f"{overload_words(supply)}."
             )
         case Cause.DRIED:
             return f"Ripple is high: {100 * severity:.0f} % of a filter capacitor is left."

@@ -84,7 +84,12 @@ def chart_lines(
         given = {f.electrode: f for f in figures if f.stage == stage.name}
         for electrode in ELECTRODES:
             line = _line(
-                stage, electrode, points.get(stage.name), given.get(electrode), ohm_per_volt
+                stage,
+                electrode,
+                points.get(stage.name),
+                given.get(electrode),
+                ohm_per_volt,
+                charted=bool(given),
             )
             if line is not None:
                 lines.append(line)
@@ -119,6 +124,8 @@ def _line(
     point: OperatingPoint | None,
     given: ChartFigure | None,
     ohm_per_volt: float | None,
+    *,
+    charted: bool,
 ) -> ChartLine | None:
     source_ohm = _source_ohm(stage, electrode)
     if given is not None:
@@ -136,7 +143,7 @@ def _line(
             True,
         )
     if point is None:
-        return None
+        return _coupled_grid(stage, electrode, source_ohm) if charted else None
     volts = {
         "plate": point.plate_v,
         "screen": point.screen_v,
@@ -155,6 +162,32 @@ def _line(
         ELECTRODE_TOLERANCE,
         False,
     )
+
+
+def _coupled_grid(stage: AmplifierStage, electrode: str, source_ohm: float) -> ChartLine | None:
+    """The grid behind a coupling capacitor, of a stage whose other volts the sheet gives: nothing
+    may stand on it."""
+    if electrode != "grid" or not stage.coupled_from:
+        return None
+    label = _label(stage, electrode)
+    return ChartLine(
+        stage.name, electrode, label, 0.0, source_ohm, ELECTRODE_TOLERANCE, from_sheet=False
+    )
+
+
+def with_output_grids(
+    lines: tuple[ChartLine, ...], circuit: Circuit, outputs: tuple[str, ...]
+) -> tuple[ChartLine, ...]:
+    """The same with the grid of each output tube that the sheet gives volts of but no circuit: a
+    leaking coupling capacitor shows there, and nowhere else so early."""
+    added = tuple(
+        ChartLine(name, "grid", f"{name} grid", 0.0, 0.0, ELECTRODE_TOLERANCE, from_sheet=False)
+        for name in outputs
+        if circuit.stage(name) is None
+        and any(line.stage == name for line in lines)
+        and not any(line.stage == name and line.electrode == "grid" for line in lines)
+    )
+    return (*lines, *added)
 
 
 def _label(stage: AmplifierStage, electrode: str) -> str:

@@ -12,9 +12,16 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from glowdial.core.language.errors import BadInput
-from glowdial.core.physics.ohmmeter import FilamentOnOhmmeter, OhmRange, filament_on_ohmmeter
+from glowdial.core.physics.ohmmeter import (
+    FilamentOnOhmmeter,
+    OhmRange,
+    filament_on_ohmmeter,
+    junction_a,
+)
 
 SAFE_SHARE, CAUTION_SHARE = 0.5, 0.8
+# what a small-signal junction may carry (default)
+JUNCTION_LIMIT_A = 5e-3
 
 
 class RangeRisk(StrEnum):
@@ -53,6 +60,32 @@ def range_verdict(meter: str, ohm_range: OhmRange, volts: float, amperes: float)
     elif worst <= CAUTION_SHARE:
         risk = RangeRisk.CAUTION
     return RangeVerdict(meter, ohm_range.name, met, risk)
+
+
+@dataclass(frozen=True, slots=True)
+class JunctionVerdict:
+    """A meter's range against a small-signal junction: the current, and whether it may be."""
+
+    meter: str
+    range_name: str
+    current_a: float
+
+    @property
+    def safe(self) -> bool:
+        """At most what such a junction may carry."""
+        return self.current_a <= JUNCTION_LIMIT_A
+
+
+def junction_verdicts(
+    meters: Sequence[tuple[str, Sequence[OhmRange]]],
+) -> tuple[JunctionVerdict, ...]:
+    """Every range of every meter on a small-signal junction, the gentlest first."""
+    found = [
+        JunctionVerdict(meter, one.name, junction_a(one))
+        for meter, ranges in meters
+        for one in ranges
+    ]
+    return tuple(sorted(found, key=lambda v: v.current_a))
 
 
 def safest_range(

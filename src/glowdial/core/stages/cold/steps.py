@@ -37,7 +37,10 @@ STAGE = "cold checks"
 LEAST_B_PLUS_OHM = 10e3
 CHART_TOLERANCE = 0.2
 TUBE_OPTIONS = ("untested", "good", "weak", "bad", "shorted", "air or gas", "exchanged")
+# a transistor has no vacuum, and leaks instead
+TRANSISTOR_OPTIONS = ("untested", "good", "weak", "bad", "shorted", "leaky", "exchanged")
 TUBE_WORDS = {
+    "leaky": "replace it: its leakage rises with the temperature and takes the bias with it",
     "weak": "keep a known good one at hand; it may still do",
     "bad": "replace it before power",
     "shorted": "replace it before power: it takes its resistors with it",
@@ -64,18 +67,21 @@ def cold_steps(situation: Situation) -> list[Step]:
 def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     if not facts.tubes:
         return []
+    device = facts.device_word
+    each = "tube or transistor" if device == "stage" else device
+    options = TRANSISTOR_OPTIONS if device == "transistor" else TUBE_OPTIONS
     ask = Ask(
         "tubes",
-        "Each tube as the tester or an exchange shows it, and by its print: does it stand where "
+        f"Each {each} as the tester or an exchange shows it, and by its print: does it stand where "
         "the sheet has it?",
         (
             *(
-                Field(t.position, f"{t.position} {t.type}, {t.function}", options=TUBE_OPTIONS)
+                Field(t.position, f"{t.position} {t.type}, {t.function}", options=options)
                 for t in facts.tubes
             ),
             Field("misplaced", "What stands elsewhere, or is another type", required=False),
         ),
-        "V2 holds the output tube's twin",
+        "V2 holds the output stage's twin",
     )
     tested = reading(record, TUBES, ask)
     answer = tested.answer
@@ -94,16 +100,17 @@ def _tubes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     step = Step(
         TUBES,
         STAGE,
-        "Test the tubes, and see that each stands where it belongs",
-        "A tube in the wrong socket, or a shorted one, costs resistors at switch-on. A tester's "
-        "good is weak evidence; an exchange with a known good one decides.",
+        f"Test the {each.replace(' or ', 's and ')}s, and see that each stands where it belongs",
+        f"A {device if device != 'stage' else 'tube'} in the wrong place, or a shorted one, costs "
+        "resistors at switch-on. A tester's good is weak evidence; an exchange with a known good "
+        "one decides.",
         advice=tuple(lines),
         notes=tuple(f"{t.position}: {state}" for t, state in found if state != "untested"),
         cost=f"{', '.join(bad)} may harm other parts" if bad else "",
         does=(Activity.COLD_CHECKS, Activity.RESEATING),
         holds_power=tuple(
             f"{t.position} is shorted and in place: take it out or exchange it, then say so under "
-            "the tubes."
+            f"the {each.replace(' or ', 's and ')}s."
             for t, state in found
             if state == SHORTED
         ),
@@ -145,7 +152,10 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         "Measure the windings against the sheet's chart",
         "Copper changes by 0.4 % a degree, and leads count below 10 ohm. An open winding shows; a "
         "few shorted turns hardly do: ring it if in doubt.",
-        controls=("power off, capacitors discharged", "tubes in, nothing else clipped on"),
+        controls=(
+            "power off, capacitors discharged",
+            f"{facts.device_word}s in, nothing else clipped on",
+        ),
         does=(Activity.COLD_CHECKS,),
     )
     known = room.answer.values if room.answer else {"temperature": 20.0, "leads": 0.0}
@@ -322,11 +332,11 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
         return conclude(step, (wanted,))
     bridge = Ask(
         "bridge",
-        "Bridge each stage from grid to plate with one small capacitor; how much is it?",
+        f"Bridge each stage from {_bridged(facts)} with one small capacitor; how much is it?",
         (Field("bridge", "bridge", CAPACITANCE, nominal=NORM_BRIDGE_F, measurand=BRIDGE_F),),
         "0.5",
         expected_text=_pull_words(facts),
-        makes=(BRIDGES,),
+        makes=(("bridging capacitors", f"{_bridged(facts)} of each IF stage"),),
     )
     bridged = reading(record, PATH, bridge)
     if bridged.answer is None:
@@ -364,7 +374,8 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
     return conclude(step, (*found, taken_off))
 
 
-BRIDGES = ("bridging capacitors", "grid to plate of each IF stage")
+def _bridged(facts: ReceiverFacts) -> str:
+    return "base to collector" if facts.device_word == "transistor" else "grid to plate"
 
 
 def _can_window(facts: ReceiverFacts, can: IfTransformer, bridge_f: float) -> Window:

@@ -55,9 +55,11 @@ class Row:
 
 @dataclass(frozen=True, slots=True)
 class Matrix:
-    """Rows, columns, and the cells that are filled, by (row key, column)."""
+    """Rows, columns, and the cells that are filled, by (row key, column); ``more`` are rows that a
+    set may have besides: other modes on a band, a calibrator, a gramophone."""
 
     rows: tuple[Row, ...]
+    more: tuple[Row, ...]
     columns: tuple[str, ...]
     cells: dict[tuple[str, str], Cell]
 
@@ -73,7 +75,14 @@ def matrix_of(facts: ReceiverFacts, record: JobRecord) -> Matrix:
         (line.texts["row"], line.texts["column"]): _cell_of(line)
         for line in record.register(MATRIX)
     }
-    return Matrix(_rows(facts), _columns(facts), cells)
+    used = {row for row, _ in cells}
+    more = _more_rows(facts)
+    return Matrix(
+        (*_rows(facts), *(r for r in more if r.key in used)),
+        tuple(r for r in more if r.key not in used),
+        _columns(facts),
+        cells,
+    )
 
 
 def _rows(facts: ReceiverFacts) -> tuple[Row, ...]:
@@ -85,6 +94,20 @@ def _rows(facts: ReceiverFacts) -> tuple[Row, ...]:
     return tuple(
         Row(f"{band.key} {mode}", f"{band.name}, {mode}") for band in facts.bands for mode in modes
     )
+
+
+# what a set may be tried in beside what its circuit says: a band in any mode, and what is no band
+MODES = ("AM", "CW", "SSB", "FM", "stereo")
+SOURCES = (Row("calibrator", "calibrator, on every band"), Row("gramophone", "gramophone"))
+
+
+def _more_rows(facts: ReceiverFacts) -> tuple[Row, ...]:
+    """Every row that may be added."""
+    known = {r.key for r in _rows(facts)}
+    bands = (
+        Row(f"{band.key} {mode}", f"{band.name}, {mode}") for band in facts.bands for mode in MODES
+    )
+    return (*SOURCES, *(r for r in bands if r.key not in known))
 
 
 def _columns(facts: ReceiverFacts) -> tuple[str, ...]:
@@ -109,7 +132,7 @@ def read_cell(facts: ReceiverFacts, row: str, column: str, text: str) -> Cell | 
     figure; what follows a ``/`` is the oddity. Raises BadInput for a cell that is not there, or a
     word that is none of these.
     """
-    if row not in {r.key for r in _rows(facts)}:
+    if row not in {r.key for r in (*_rows(facts), *_more_rows(facts))}:
         raise BadInput("row", row, "is no band and mode of this set", _rows(facts)[0].key)
     if column not in _columns(facts):
         raise BadInput("column", column, "is no control of this set", PLAYS)

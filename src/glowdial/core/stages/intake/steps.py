@@ -140,7 +140,7 @@ def intake_steps(situation: Situation) -> list[Step]:
         _story(record),
         _label(facts, record),
         _photos(record),
-        _look(record),
+        _look(facts, record),
         _controls(facts, record),
         _matrix(facts, record),
         _history(record),
@@ -273,22 +273,25 @@ def _photos(record: JobRecord) -> Step:
     return confirmed(step, record, "ready", f"All that matters is photographed. {word}")
 
 
-def _look(record: JobRecord) -> Step:
+def _look(facts: ReceiverFacts, record: JobRecord) -> Step:
+    device = facts.device_word if facts.device_word != "stage" else "tube"
+    looks = tuple((key, words.replace("tubes", f"{device}s")) for key, words in LOOK_FIRST)
     ask = Ask(
         "look",
         "Look at each before measuring anything: clear, or found something.",
-        tuple(Field(key, words, options=("clear", "found")) for key, words in LOOK_FIRST),
+        tuple(Field(key, words, options=("clear", "found")) for key, words in looks),
         " ".join("c" for _ in LOOK_FIRST),
     )
     looked = reading(record, LOOK, ask)
     answer = looked.answer
-    found = [w for k, w in LOOK_FIRST if answer and answer.texts[k] == "found"]
+    found = [w for k, w in looks if answer and answer.texts[k] == "found"]
     wires = strange_wires(record)
     step = Step(
         LOOK,
         STAGE,
         "Look before measuring",
-        "It costs a minute and leads the list of suspects. Reseat boards and tubes, power off.",
+        "It costs a minute and leads the list of suspects. Reseat boards and "
+        f"{device}s, power off.",
         advice=(f"Found: {'; '.join(found)}. Photograph it, and park what can wait.",)
         if found
         else (),

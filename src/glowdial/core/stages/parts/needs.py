@@ -79,7 +79,7 @@ def need_of(part: Part, supply: Supply | None, *, transformer: bool) -> Need:
     volts, why = part.volts or 0.0, "as the original"
     seen = seen_v(supply, transformer=transformer)
     if part.use in FROM_B_PLUS and seen > volts:
-        volts, why = seen, f"B+ can reach {seen:.0f} V at high line before the tubes draw"
+        volts, why = seen, f"B+ can reach {seen:.0f} V at high line before the set draws"
     safety = {PartUse.MAINS: "X2 or Y2", PartUse.CHASSIS: "Y2"}.get(part.use, "")
     if safety:
         # rated by its class in AC volts, whatever DC the old one was marked for

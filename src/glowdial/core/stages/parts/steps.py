@@ -51,6 +51,8 @@ TEST_TOLERANCE = 0.05
 LEAST_FILTER_F, LEAST_PAPER_F = 0.5e-6, 1e-9
 FULL_LINE_SHARE = 0.95
 DECISION, CLASS, REASON = "decision", "class", "reason"
+# of what would do, the first unless another is said: stock, then standard values
+PROPOSAL, PROPOSALS = "proposal", ("1", "2")
 # what bridges the mains stays only with its class, and with a reason
 SAFETY_USES = (PartUse.MAINS, PartUse.CHASSIS)
 CLASSES = ("X1", "X2", "Y1", "Y2", "NONE")
@@ -282,6 +284,7 @@ def _part_ask(part: Part) -> Ask:
             Field(CLASS, "safety class (X1, X2, Y1, Y2 or none), if kept", required=False)
         )
         fields.append(Field(REASON, "reason, if it is kept", required=False))
+    fields.append(Field(PROPOSAL, "proposal taken", options=PROPOSALS, required=False))
     return Ask(
         part.ref,
         f"{part.ref}, {part.name}, {part.value_text}{rating}, {part.kind.value}: fit, restuff, "
