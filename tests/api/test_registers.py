@@ -224,6 +224,32 @@ def test_a_part_comes_from_stock_and_goes_back_when_it_is_withdrawn(
     assert stock(caller) == {"22.0 uF 550 V": 4}
 
 
+def test_another_proposal_than_the_first_is_taken_when_it_is_named(
+    caller: Caller, hand_job: int
+) -> None:
+    stocked = put_stock(caller, kind="capacitor", value="10n", rating="630")
+    assert stocked.status_code == 201
+    to_the_parts(caller, hand_job)
+
+    def offered(ref: str) -> list[dict[str, Any]]:
+        found = caller.http.get(f"/api/jobs/{hand_job}/parts/{ref}/proposals")
+        return list(found.json()["proposals"])
+
+    ours, bought = offered("C15")
+    assert (ours["from_stock"], bought["from_stock"]) == (True, False)
+    assert decide(caller, hand_job, "C15", "fit", proposal="2").status_code == 201
+    parts = caller.http.get(f"/api/jobs/{hand_job}/parts").json()["parts"]
+    assert next(p for p in parts if p["ref"] == "C15")["fitted"] == bought["words"]
+    assert stock(caller) == {"10.0 nF 630 V": 2}
+    # one that is not offered is refused, not taken for the nearest
+    assert len(offered("C20a")) < 2
+    refused = decide(caller, hand_job, "C20a", "fit", proposal="2")
+    if offered("C20a"):
+        assert refused.status_code == 422 and refused.json()["field"] == "proposal"
+    assert decide(caller, hand_job, "C15", "fit").status_code == 201
+    assert stock(caller) == {"10.0 nF 630 V": 1}
+
+
 def test_what_is_ordered_for_all_open_jobs_is_one_list_less_stock(caller: Caller) -> None:
     jobs = [open_job(caller), open_job(caller)]
     for job in jobs:

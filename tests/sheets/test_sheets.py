@@ -13,7 +13,9 @@ from hypothesis import strategies as st
 from builders import FIVE_TUBE_FORM, tidewater_facts
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.physics.supply.circuit import RectifierKind
+from glowdial.core.physics.operating_point import operating_point
+from glowdial.core.physics.supply.circuit import RectifierKind, Waveform
+from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
@@ -148,3 +150,84 @@ def test_whatever_stands_in_a_sheet_it_is_kept_or_refused_in_words(
         check_sheet(document)
     except BadInput as refusal:
         assert refusal.field and refusal.expected and refusal.example
+
+
+STRING = """V1 12X8 converter 12.6 V 150 mA
+V2 12X3 IF amplifier 12,6 V 0.15 A; V4 50X5 output 50V 0.15A
+V5 35X4 half-wave rectifier 35 V .15 A"""
+
+
+def test_a_line_up_is_read_as_it_is_written() -> None:
+    _, facts = made(line_up=STRING, heating="in a string", chassis="transformerless")
+    assert [t.position for t in facts.tubes] == ["V1", "V2", "V4", "V5"]
+    assert facts.tubes[3].function == "half-wave rectifier"
+    heaters = facts.circuit.heaters
+    assert heaters.in_series and [h.volts for h in heaters.heaters] == [12.6, 12.6, 50.0, 35.0]
+    assert {h.amperes for h in heaters.heaters} == {0.15}
+    assert [h.tube for h in heaters.heaters if h.rectifier] == ["V5"]
+    # the line is 117 V: what the heaters leave of it stands across the ballast
+    assert heaters.dropper_ohm == pytest.approx((117.0 - 110.2) / 0.15)
+    assert Trait.SERIES_STRING in traits_of(facts)
+    given = made(line_up=STRING, heating="in a string", dropper="160")[1]
+    assert given.circuit.heaters.dropper_ohm == 160.0
+
+
+@pytest.mark.parametrize(
+    ("changes", "field", "words"),
+    [
+        ({"line_up": "V1 12X8 mixer 12.6 V"}, "tubes, line 1", "both of a heater"),
+        ({"line_up": "V1 12X8 mixer\n150 mA"}, "tubes, line 2", "both of a heater"),
+        ({"line_up": "V1"}, "tubes, line 1", "place and its type"),
+        ({"line_up": "V1 a\nV1 b"}, "tubes, line 2", "twice"),
+        ({"line_up": STRING.replace("50V", "60V"), "heating": "in a string", "mains": "100"},
+         "tubes", "more than the line's 100 V"),
+        ({"tap_current": "60"}, "current at the first filter", "smaller than it"),
+    ],
+)  # fmt: skip
+def test_a_slip_in_the_form_is_named_with_its_line(
+    changes: dict[str, str], field: str, words: str
+) -> None:
+    with pytest.raises(BadInput) as refused:
+        made(**changes)
+    assert refused.value.field == field and words in refused.value.expected
+
+
+def test_a_set_runs_from_what_the_form_says() -> None:
+    battery = made(chassis="battery", secondary="", mains="90", b_plus="88", b_plus_current="12")[1]
+    assert battery.supply is not None and battery.supply.waveform is Waveform.BATTERY
+    assert battery.supply.secondary_v == 90.0
+    reed = made(chassis="battery", feed="a vibrator", mains="6", secondary="200")[1]
+    assert reed.supply is not None and reed.supply.waveform is Waveform.SQUARE
+    assert reed.supply.line_hz == 100.0 and reed.line_v == 6.0
+    choke = made(input_choke="10", filter_choke="8 H", mains_frequency="60")[1]
+    assert choke.supply is not None and choke.supply.input_choke_h == 10.0
+    assert choke.supply.sections[0].inductance_h == 8.0 and choke.supply.line_hz == 60.0
+    doubled = made(topology="doubler, cascade", other_half="20")[1]
+    assert doubled.supply is not None and doubled.supply.other_f == pytest.approx(20e-6)
+    assert made(other_half="20")[1].supply.other_half_f == 0.0  # type: ignore[union-attr]
+
+
+def test_a_transistor_set_from_the_form_stands_in_its_middle() -> None:
+    """Every norm stage at rest: neither bottomed nor cut off."""
+    figures = {"b_plus": "9", "b_plus_current": "12", "secondary": "9", "mains": "9"}
+    facts = made(chassis="battery", devices="transistors", **figures)[1]
+    assert facts.device_word == "transistor"
+    assert facts.supply is not None and not facts.supply.load.heated
+    total_a = 0.0
+    for stage in facts.circuit.stages:
+        point = operating_point(stage, 9.0)
+        across = point.plate_v - point.cathode_v
+        assert 1.0 < across < 8.5, (stage.name, across)
+        assert point.plate_a == pytest.approx(stage.typical.plate_a, rel=0.15)
+        total_a += point.plate_a
+    assert 0.8 * 0.012 < total_a <= 1.1 * 0.012
+    assert made(devices="transistors", **BARE)[1].device_word == "transistor"
+    assert made()[1].device_word == "tube"
+
+
+def test_what_is_ticked_decides_cautions() -> None:
+    facts = made(traits=["can transmit", "high tension outside"])[1]
+    assert {Trait.TRANSMIT, Trait.HIGH_TENSION_OUTSIDE} <= traits_of(facts)
+    direct = made(chassis="battery", line_up="V1 1X5 mixer 1.4 V 50 mA direct", feed="a vibrator",
+                  secondary="200", mains="6")[1]  # fmt: skip
+    assert Trait.BATTERY_FILAMENTS in traits_of(direct)

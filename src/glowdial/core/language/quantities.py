@@ -128,6 +128,7 @@ _TAIL = {
     "V": r"(?:V|v|volts?)?",
     "W": r"(?:W|w|watts?)?",
     "A": r"(?:A|amps?)?",
+    "H": r"(?:H|h|Hy|hy)?",
     "Hz": r"(?:Hz|hz|HZ|c/s)?",
     "ohm": r"(?:Ω|ohms?|R)?",
     "F": r"(?:F)?",
@@ -216,7 +217,10 @@ def split_values(
     parts: list[str] = []
     for word in words:
         choice = len(word) > 1 and any(w.startswith(word.lower()) for w in apart)
-        if parts and not choice and _belongs_to(parts[-1], word, spare=len(words) > count):
+        if parts and any(w.startswith(f"{parts[-1]} {word}".lower()) for w in apart):
+            # a choice of several words, as a meter's name
+            parts[-1] = f"{parts[-1]} {word}"
+        elif parts and not choice and _belongs_to(parts[-1], word, spare=len(words) > count):
             parts[-1] = f"{parts[-1]} {word}"
         else:
             parts.append(word)

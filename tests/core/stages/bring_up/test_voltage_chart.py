@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -30,7 +31,7 @@ from glowdial.core.stages.bring_up.voltage_chart import (
 from glowdial.demo.fill import demo_sheet
 from glowdial.sim.condition import CapacitorFault, DeviceFault, ResistorFault
 from glowdial.sim.state import BenchState
-from glowdial.workshop.base.sheets import facts_of, read_sheet
+from glowdial.workshop.base.sheets import check_sheet, facts_of, read_sheet
 
 
 def demo_facts(name: str) -> ReceiverFacts:
@@ -300,3 +301,122 @@ def test_an_open_series_heater_is_named(read: tuple[str, ...], words: str) -> No
             return
         record = replace(record, answers=(*record.answers, plain_answer(seq, step, step.ask)))
     raise AssertionError("the heaters were not asked for")
+
+
+OLD, NEW = MeterLimits("old meter", 60e3), MeterLimits("new meter", 10e6)
+BOTH = Equipment(meter=NEW, others=(OLD,))
+NODES = {"line": 230.0, "b_plus": 166.0}
+
+
+def read_with(name: str, kit: Equipment, volts: dict[str, float]) -> Step:
+    """The kitchen's chart with V3 read, on a chart said to be read with the meter of that name."""
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in record.answers)
+    ask = journey(KITCHEN, record, kit).step("bring-up.chart").ask
+    assert ask is not None
+    texts = {"meter": name} if name else {}
+    nodes = replace(
+        an_answer(seq + 1, "bring-up.chart", "supply", NODES, **texts),
+        instruments=instruments_of(kit, ask, texts),
+    )
+    stage = replace(
+        an_answer(seq + 2, "bring-up.chart", "V3", volts), instruments=instruments_of(kit, ask)
+    )
+    return journey(KITCHEN, replace(record, answers=(*record.answers, nodes, stage)), kit).step(
+        "bring-up.chart"
+    )
+
+
+def plate_v3(meter_ohm: float) -> float:
+    (plate,) = [
+        x
+        for x in chart_lines(KITCHEN.circuit, KITCHEN.supply, (), None)
+        if (x.stage, x.electrode) == ("V3", "plate")
+    ]
+    return plate.open_v * meter_ohm / (meter_ohm + plate.source_ohm)
+
+
+def test_the_meter_that_a_chart_was_read_with_is_asked_where_there_are_two() -> None:
+    """Neither the newest nor a change of the register decides what a reading should have been."""
+    volts = {"plate": plate_v3(60e3), "cathode": 1.2}
+
+    def verdict(step: Step) -> bool:
+        return next(r for r in step.results if r.label == "V3 plate").judgement.verdict.outside
+
+    asked = journey(KITCHEN, walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN)), BOTH)
+    first = asked.step("bring-up.chart").ask
+    assert first is not None
+    options = next(f.options for f in first.fields if f.name == "meter")
+    assert options == ("new meter", "old meter")
+    assert not verdict(read_with("old meter", BOTH, volts))
+    assert verdict(read_with("new meter", BOTH, volts)) and verdict(read_with("", BOTH, volts))
+    assert "old meter, 60.0 kohm" in read_with("old meter", BOTH, volts).reason
+    # only one is registered: nothing to ask
+    alone = journey(KITCHEN, walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN)))
+    ask = alone.step("bring-up.chart").ask
+    assert ask is not None and all(f.name != "meter" for f in ask.fields)
+
+
+def test_a_low_plate_on_an_unknown_meter_may_be_the_meters() -> None:
+    low = {"plate": 0.7 * plate_v3(10e6), "cathode": 1.2}
+    unknown = read_with("", Equipment(), low)
+    assert any("or your meter loads it" in line for line in unknown.advice)
+    assert "none is registered" in unknown.reason
+    known = read_with("", Equipment(meter=NEW), low)
+    assert any("plate is low" in line for line in known.advice)
+    assert all("your meter" not in line for line in known.advice)
+    # lower than any meter makes it: the set's own doing
+    dead = read_with("", Equipment(), {"plate": 0.3 * plate_v3(10e6), "cathode": 1.2})
+    assert all("your meter" not in line for line in dead.advice)
+
+
+def test_a_meters_name_of_two_words_is_typed_at_the_end_of_the_line() -> None:
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    ask = journey(KITCHEN, record, BOTH).step("bring-up.chart").ask
+    assert ask is not None
+    for line, meter in (
+        ("230 166 old meter", "old meter"),
+        ("230 166 n", "new meter"),
+        ("230 166", ""),
+    ):
+        assert read_entry(ask, line, {}).texts["meter"] == meter
+    with pytest.raises(BadInput):
+        read_entry(ask, "230 166 other meter", {})
+
+
+def test_a_charted_output_tube_has_its_grid_to_measure_also_without_a_circuit() -> None:
+    document = json.loads(demo_sheet("pantry-five"))
+    points = [{"tube": "V4", "electrode": "plate", "volts": 150.0, "tolerance": 0.2}]
+    bare = {
+        **{k: v for k, v in document.items() if k not in ("circuit", "voltage_chart")},
+        "voltage_chart": {"source": "service manual", "points": points},
+    }
+    facts = facts_of(check_sheet(bare).model_dump(mode="json"))
+    record = walked(facts, "bring-up.chart", before_chart(facts))
+    seq = max(a.seq for a in record.answers)
+    nodes = an_answer(seq + 1, "bring-up.chart", "supply", NODES)
+    volts = {"plate": 150.0, "grid": 4.0}
+    read = an_answer(seq + 2, "bring-up.chart", "V4", volts)
+    step = journey(facts, replace(record, answers=(*record.answers, nodes, read))).step(
+        "bring-up.chart"
+    )
+    assert any("V4's grid is positive (4.0 V): the coupling capacitor" in x for x in step.advice)
+    asked = [a.key for a in (step.ask, *step.others) if a]
+    assert "V4-lifted" in asked
+
+
+def test_a_transistor_set_reads_no_word_of_tubes() -> None:
+    """Whatever ails it: collectors, bases and emitters, and nothing pulled from a socket."""
+    said: list[str] = []
+    faults: list[object] = [DeviceFault(s.name, 0.2) for s in TUNER.circuit.stages]
+    faults += [ResistorFault(s.name, "cathode", 3.0) for s in TUNER.circuit.stages]
+    for fault in faults:
+        step = charted(TUNER, fault)
+        said += [step.title, step.reason, *step.advice, *(r.label for r in step.results)]
+    for step in journey(TUNER, before_chart(TUNER)).steps:
+        said += [step.title, step.reason, *step.controls, *step.advice]
+        said += [w for a in (step.ask, *step.others) if a for w in (a.prompt, a.example)]
+        said += [f.label for a in (step.ask, *step.others) if a for f in a.fields]
+    wrong = [w for w in said if re.search(r"\b(tubes?|plates?|cathodes?|grids?)\b", w)]
+    assert wrong == []
+    assert any("base divider" in w for w in said)

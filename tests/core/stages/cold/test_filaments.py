@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
@@ -20,7 +22,7 @@ from glowdial.core.safety.cautions import dangers_for
 from glowdial.core.stages.cold.filament_step import FILAMENTS, filament_steps
 from glowdial.demo.fill import demo_sheet
 from glowdial.sheets.facts import receiver_facts
-from glowdial.workshop.base.sheets import read_sheet
+from glowdial.workshop.base.sheets import check_sheet, read_sheet
 
 FARM = receiver_facts(read_sheet(demo_sheet("sheepwalk-four")))
 RANGES = "R x 1: 1.5 V 150 mA; R x 10: 1.5 V 15 mA; R x 1k: 1.5V 150uA"
@@ -85,3 +87,39 @@ def test_a_battery_set_comes_up_on_batteries() -> None:
     assert "high tension" in state.step("bring-up.ramp").title
     dangers = state.step("bring-up.gate").dangers
     assert "battery" in dangers and "mains" not in dangers
+
+
+TUNER = receiver_facts(read_sheet(demo_sheet("lintel-tuner")))
+
+
+def test_small_junctions_have_their_own_limit() -> None:
+    """5 mA: an old ohmmeter's lowest ranges drive more, by Ohm's law behind 0.2 V."""
+    old = MeterLimits("old meter", ranges=ohm_ranges("o", RANGES))
+    (step,) = filament_steps(situation_of(TUNER, a_record(), Equipment(meter=old)))
+    (line,) = step.advice
+    assert "Q1" in line and "at most 5 mA" in line
+    assert "use old meter, R x 1k (0.13 mA)" in line
+    assert f"R x 10 ({(1.5 - 0.2) / 100.0 * 1e3:.2g} mA)" in line.partition("Never")[2]
+    assert "filament" not in step.title
+    digital = MeterLimits("digital", ranges=ohm_ranges("d", "200 ohm: 3 V 4.9 mA const"))
+    assert filament_steps(situation_of(TUNER, a_record(), Equipment(meter=digital))) == []
+    hotter = MeterLimits("digital", ranges=ohm_ranges("d", "200 ohm: 3 V 5.1 mA const"))
+    assert filament_steps(situation_of(TUNER, a_record(), Equipment(meter=hotter))) != []
+
+
+def test_a_lamp_gets_its_verdict_as_a_filament_does() -> None:
+    document = json.loads(demo_sheet("tidewater-six"))
+    lamp = {
+        "position": "L1",
+        "function": "dial lamp",
+        "type": "bayonet",
+        "heater_v": 6.3,
+        "heater_a": 0.15,
+    }
+    heaters = document["circuit"].get("heaters") if document.get("circuit") else None
+    if heaters:
+        heaters["heaters"].append({"tube": "L1", "volts": 6.3, "amperes": 0.15})
+    lit = receiver_facts(check_sheet({**document, "line_up": [*document["line_up"], lamp]}))
+    soft = MeterLimits("bridge", ranges=ohm_ranges("s", "low: 1 V 1 mA const"))
+    (step,) = filament_steps(situation_of(lit, a_record(), Equipment(meter=soft)))
+    assert [line.partition(" ")[0] for line in step.advice] == ["L1"]

@@ -216,3 +216,17 @@ def test_the_matrix_says_what_fails_and_what_is_cleared() -> None:
         "Odd, and worth following: a relay clicks.",
     )
     assert "tuning" in matrix.columns and "band switch" not in matrix.columns
+
+
+def test_any_band_may_be_tried_in_any_mode_and_a_calibrator_has_its_row() -> None:
+    cell = {"state": "works", "figure": "", "oddity": ""}
+    lines = [
+        Entered(n, MATRIX, cell_key(row, "plays"), "", {}, {"row": row, "column": "plays", **cell})
+        for n, row in enumerate(("calibrator", "bc SSB"), start=1)
+    ]
+    before, after = (matrix_of(FACTS, a_record(entered=e)) for e in ((), tuple(lines)))
+    assert {"calibrator", "gramophone", "bc SSB", "bc CW"} <= {r.key for r in before.more}
+    assert {r.key for r in after.rows} - {r.key for r in before.rows} == {"calibrator", "bc SSB"}
+    assert not {"calibrator", "bc SSB"} & {r.key for r in after.more}
+    for row in ("calibrator", "bc SSB"):
+        assert read_cell(FACTS, row, "plays", "w") is not None

@@ -474,8 +474,8 @@ def _called(stage: AmplifierStage, electrode_name: str) -> str:
     return TRANSISTOR_NAMES.get(electrode_name, electrode_name) if solid else electrode_name
 
 
-# a usual old multimeter, in ohm for each volt of its range
-OLD_METER_OHM_PER_VOLT = 20e3
+# the old multimeters that charts were made with, in ohm for each volt of the range
+OLD_METER_OHM_PER_VOLT = 1e3
 
 
 def _loaded_words(lines: list[ChartLine], answer: Answer, bench: _Taken) -> str:
@@ -489,10 +489,10 @@ def _loaded_words(lines: list[ChartLine], answer: Answer, bench: _Taken) -> str:
             continue
         old_ohm = chart_meter_ohm(line.open_v, OLD_METER_OHM_PER_VOLT)
         old_v = line.read_v(bench.share, old_ohm)
-        if old_v < window.low:
+        if (1.0 - line.tolerance) * old_v <= value < window.low:
             return (
                 f"; or your meter loads it ({significant(old_v, 3)} V would be right on one of "
-                "20 kohm/V): which is it? Register the meter"
+                "1000 ohm/V): which is it? Register the meter"
             )
     return ""
 
