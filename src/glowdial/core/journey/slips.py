@@ -154,6 +154,8 @@ def _slip(
         (100.0, "Is the point in its place? Is it"),
         (1e-6, "Is the unit right? Is it"),
         (1e6, "Is the unit right? Is it"),
+        (1e-9, "Is the unit right? Is it"),
+        (1e9, "Is the unit right? Is it"),
         (-1.0, "Is the sign right? Is it"),
     ):
         if value != 0.0 and _explains(value * factor, field, expected):
