@@ -33,7 +33,11 @@ def refused(answer: Any, status: int, *words: str) -> dict[str, Any]:
         ("57 0 3 120 sm", "seen", "must be one of nothing, hum"),
         ("120 60", "line", "is not the step that is asked for"),
         ("57 300", "B+", "cannot be with 57 V in"),
-        ("57 -3", "B+", "is negative: change the leads"),
+        (
+            "57 -3",
+            "B+",
+            "is negative: a rectifier is fitted the wrong way round, or only the meter",
+        ),
         ("", "line, B+", "holds 0"),
         ("57 999999", "B+", "-2000 to 2000 V DC"),
     ],

@@ -9,10 +9,18 @@ import pytest
 
 from builders import a_record, an_answer, tidewater_facts, walked
 from glowdial.core.journey.record import Change, Closure, Entered, JobRecord
+from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.supply.circuit import Topology
+from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.plan.journey import journey
 from glowdial.core.safety.cautions import Danger, Trait
+from glowdial.core.stages.bring_up.stop_rules import RampReading, check_possible
+from glowdial.core.stages.intake.steps import as_seen
 from glowdial.core.stages.parts.order import School
+from glowdial.demo.fill import demo_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.workshop.base.sheets import read_sheet
 
 SHEET = replace(tidewater_facts(), traits=())
 BATTERY = replace(SHEET, chassis="battery", supply=None)
@@ -192,3 +200,22 @@ def test_a_silicon_rectifier_found_overrides_the_sheets_tube() -> None:
     told = journey(facts, replace(found(rectifier="silicon")))
     expected = told.step("bring-up.ramp").ask
     assert expected is not None and "heater is still cold" not in expected.expected_text
+
+
+def test_what_feeds_the_rectifier_is_taken_as_it_is_found() -> None:
+    """A bridge where the sheet has a centre tap: the same winding, and its whole drop."""
+    facts = tidewater_facts()
+    assert facts.supply is not None
+    seen = as_seen(facts, found(topology="bridge")).supply
+    assert seen == replace(facts.supply, topology=Topology.BRIDGE)
+    halved = as_seen(facts, found(topology="half-wave")).supply
+    assert halved is not None
+    whole_v = steady_state(facts.supply, 230.0).node_v[-1]
+    assert steady_state(halved, 230.0).node_v[-1] < 0.97 * whole_v
+
+
+def test_a_reversed_battery_is_said_as_such() -> None:
+    farm = receiver_facts(read_sheet(demo_sheet("sheepwalk-four")))
+    assert farm.supply is not None
+    with pytest.raises(BadInput, match="battery is joined the wrong way round"):
+        check_possible(farm.supply, RampReading(farm.supply.line_v, -88.0))

@@ -12,7 +12,7 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import supply_volts
 from glowdial.core.language.verdicts import Judgement, Verdict, judge
 from glowdial.core.physics.heaters import Heaters
-from glowdial.core.physics.supply.circuit import Supply
+from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.line_current import behind_lamp_v, expected_line_a
 from glowdial.core.physics.supply.rampup import RampExpectation, expectation
@@ -100,7 +100,20 @@ def check_possible(supply: Supply, reading: RampReading) -> None:
             f"{supply_volts(reading.ac_v)} {most_v * 0.8:.0f}",
         )
     if reading.b_plus_v < 0.0:
-        raise BadInput("B+", f"{reading.b_plus_v:g} V", "is negative: change the leads", "221")
+        raise BadInput("B+", f"{reading.b_plus_v:g} V", _negative_words(supply), "221")
+
+
+def _negative_words(supply: Supply) -> str:
+    """Reversed high tension is said as such: neither electrolytics nor transistors stand it."""
+    cause = (
+        "the high-tension battery is joined the wrong way round"
+        if supply.waveform is Waveform.BATTERY
+        else "a rectifier is fitted the wrong way round"
+    )
+    return (
+        f"is negative: {cause}, or only the meter's leads are. Off, look at both, and read again "
+        "with the leads right"
+    )
 
 
 def check_order(ac_v: float, last_ac_v: float | None, line_v: float) -> None:

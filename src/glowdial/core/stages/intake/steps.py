@@ -81,6 +81,7 @@ def as_seen(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
 AS_SHEET = "as the sheet"
 # what may be found on the set itself, beyond the sheet: its field, its words, and what it means
 FOUND_TRAITS: dict[str, tuple[str, dict[str, Trait | None]]] = {
+    "topology": ("feeds the rectifier", dict.fromkeys(Topology)),
     "rectifier": ("rectifier", {"tube": None, "selenium": Trait.SELENIUM, "silicon": None}),
     "heaters": ("heaters", {"in parallel": None, "in a string": Trait.SERIES_STRING}),
     "filaments": (
@@ -119,12 +120,22 @@ def _as_found(facts: ReceiverFacts, found: Answer) -> tuple[set[str], Supply | N
     for name, (_, meanings) in FOUND_TRAITS.items():
         trait = meanings.get(found.texts.get(name) or AS_SHEET)
         traits |= {trait} if trait is not None else set()
-    supply = facts.supply
+    supply = _fed_as_found(facts.supply, found)
     silicon = found.texts.get("rectifier") == "silicon"
     if silicon and supply is not None and supply.rectifier.kind is not RectifierKind.SILICON:
         in_path = 2 if supply.topology is Topology.BRIDGE else 1
         supply = replace(supply, rectifier=silicon_rectifier(in_path))
     return traits, supply
+
+
+def _fed_as_found(supply: Supply | None, found: Answer) -> Supply | None:
+    """The supply with the topology that stands in the set; an input choke only with a full wave."""
+    topology = found.texts.get("topology") or AS_SHEET
+    if supply is None or topology == AS_SHEET:
+        return supply
+    wave = Topology(topology)
+    choke_h = supply.input_choke_h if wave.full_wave else 0.0
+    return replace(supply, topology=wave, input_choke_h=choke_h)
 
 
 def strange_wires(record: JobRecord) -> Answer | None:
