@@ -36,7 +36,7 @@ def refused(answer: Any, status: int, *words: str) -> dict[str, Any]:
         (
             "57 -3",
             "B+",
-            "is negative: a rectifier is fitted the wrong way round, or only the meter",
+            "is negative: a rectifier is fitted the wrong way round",
         ),
         ("", "line, B+", "holds 0"),
         ("57 999999", "B+", "-2000 to 2000 V DC"),
