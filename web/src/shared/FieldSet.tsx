@@ -81,8 +81,10 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
             gap={2}
             wrap="wrap"
             onKeyDown={(event) => {
-              const option = field.options.find((o) => o.startsWith(event.key.toLowerCase()));
-              if (!option || !/^[a-z]$/i.test(event.key)) return;
+              const option = field.options.find((o) =>
+                o.toLowerCase().startsWith(event.key.toLowerCase()),
+              );
+              if (!option || !/^[a-z0-9]$/i.test(event.key)) return;
               event.preventDefault();
               const next = put(field.name, option);
               onChosen?.(next);
