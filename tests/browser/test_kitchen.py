@@ -73,7 +73,7 @@ def parts(page: BenchPage) -> None:
     # another part first: any can be taken
     page.driver.find_element(By.XPATH, "//button[normalize-space(.)='C21a']").click()
     page.wait("the other part", lambda: page.state()[2] == "C21a")
-    page.wait("its need", lambda: "before the tubes draw" in page.text("proposals"))
+    page.wait("its need", lambda: "before the set draws" in page.text("proposals"))
     before = page.state()
     focus(page, "[data-testid=fields] [role=radio]")
     page.press("f", "19", Keys.TAB, "2", Keys.ENTER)

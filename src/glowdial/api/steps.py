@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from pydantic import BaseModel
 
+from glowdial.core.journey.pictures import SupplyPicture
 from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
 from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions, reminded_cautions
@@ -138,6 +141,51 @@ class PlotShape(BaseModel):
         )
 
 
+class SupplyPartShape(BaseModel):
+    """A part of a supply as it is drawn; ``suspicion`` is the probability that it is to blame."""
+
+    key: str
+    symbol: str
+    place: str
+    node: int
+    label: str
+    value: str
+    suspicion: float
+    words: str
+
+
+class SupplyNodeShape(BaseModel):
+    name: str
+    expected: str
+    read: str
+    verdict: str
+    words: str
+    read_at: str
+
+
+class ProbeShape(BaseModel):
+    node: int
+    letter: str
+    words: str
+
+
+class SupplyPictureShape(BaseModel):
+    """A supply to be drawn: nodes from the reservoir on, the parts between, the probes now."""
+
+    topology: str
+    rail: str
+    parts: list[SupplyPartShape]
+    nodes: list[SupplyNodeShape]
+    probes: list[ProbeShape]
+    series: bool
+    caption: list[str]
+
+    @classmethod
+    def of(cls, picture: SupplyPicture) -> SupplyPictureShape:
+        """From the journey's picture."""
+        return cls.model_validate(asdict(picture))
+
+
 class GapShape(BaseModel):
     what: str
     instead: str
@@ -174,6 +222,7 @@ class StepShape(BaseModel):
     cost: str
     closed_because: str
     plot: PlotShape | None
+    picture: SupplyPictureShape | None
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
@@ -212,6 +261,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         cost=step.cost,
         closed_because=step.closed_because,
         plot=PlotShape.of(step.plot) if step.plot else None,
+        picture=SupplyPictureShape.of(step.picture) if step.picture else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],

@@ -2999,6 +2999,15 @@ export interface components {
             /** Step */
             step: string;
         };
+        /** ProbeShape */
+        ProbeShape: {
+            /** Letter */
+            letter: string;
+            /** Node */
+            node: number;
+            /** Words */
+            words: string;
+        };
         /**
          * Problem
          * @description What every error of this interface looks like.
@@ -3671,6 +3680,7 @@ export interface components {
             others: components["schemas"]["AskShape"][];
             /** Panels */
             panels: string[];
+            picture: components["schemas"]["SupplyPictureShape"] | null;
             plot: components["schemas"]["PlotShape"] | null;
             /** Powered */
             powered: boolean;
@@ -3771,6 +3781,63 @@ export interface components {
             rectifier_rms_a: number;
             /** Ripple V */
             ripple_v: number[];
+        };
+        /** SupplyNodeShape */
+        SupplyNodeShape: {
+            /** Expected */
+            expected: string;
+            /** Name */
+            name: string;
+            /** Read */
+            read: string;
+            /** Read At */
+            read_at: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SupplyPartShape
+         * @description A part of a supply as it is drawn; ``suspicion`` is the probability that it is to blame.
+         */
+        SupplyPartShape: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Node */
+            node: number;
+            /** Place */
+            place: string;
+            /** Suspicion */
+            suspicion: number;
+            /** Symbol */
+            symbol: string;
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SupplyPictureShape
+         * @description A supply to be drawn: nodes from the reservoir on, the parts between, the probes now.
+         */
+        SupplyPictureShape: {
+            /** Caption */
+            caption: string[];
+            /** Nodes */
+            nodes: components["schemas"]["SupplyNodeShape"][];
+            /** Parts */
+            parts: components["schemas"]["SupplyPartShape"][];
+            /** Probes */
+            probes: components["schemas"]["ProbeShape"][];
+            /** Rail */
+            rail: string;
+            /** Series */
+            series: boolean;
+            /** Topology */
+            topology: string;
         };
         /** SupplyRequest */
         SupplyRequest: {

@@ -16,6 +16,8 @@ export function OnOffChanged({ job, stepKey, writing }: Props) {
   const [trouble, setTrouble] = useState<unknown>(null);
   const on = job.temporaries.filter((t) => t.on);
   const off = job.switched_off.filter((s) => s.off);
+  // where nothing is on, there is nothing to read
+  const held = on.length + off.length > 0;
   const attempt = (done: Promise<unknown>) => {
     done.then(() => setTrouble(null), setTrouble);
   };
@@ -27,18 +29,15 @@ export function OnOffChanged({ job, stepKey, writing }: Props) {
       px={4}
       py={3}
       gap={1}
-      flex="1"
+      {...(held ? { flex: "1" } : {})}
       minH={0}
     >
-      <Heading fontSize="20px" fontWeight={500}>
-        On, off and changed
-      </Heading>
+      {held && (
+        <Heading fontSize="20px" fontWeight={500}>
+          On, off and changed
+        </Heading>
+      )}
       <Stack gap={1} overflowY="auto" minH={0}>
-        {on.length + off.length === 0 && (
-          <Text color="dim" fontSize="15px">
-            Nothing is clipped on, nothing is switched off.
-          </Text>
-        )}
         {on.map((t) => (
           <Flex key={t.id} gap={2} align="center" data-testid="temporary">
             <Text flex="1" fontSize="15px" lineHeight={1.2}>

@@ -136,9 +136,9 @@ function LineForm(props: Props) {
           aria-describedby="echo"
           autoComplete="off"
           spellCheck={false}
-          h="72px"
+          h={step.picture ? "56px" : "72px"}
           fontFamily="mono"
-          fontSize="40px"
+          fontSize={sizeFor(Math.max(ask.example.length, line.length))}
           bg="raised"
           borderColor="glow"
           borderWidth="2px"
@@ -146,7 +146,7 @@ function LineForm(props: Props) {
           data-testid="line"
           data-asked
         />
-        <LitButton type="submit" h="72px" px={4} busy={busy}>
+        <LitButton type="submit" h={step.picture ? "56px" : "72px"} px={4} busy={busy}>
           Keep <KeyHint keys="Enter" />
         </LitButton>
       </Flex>
@@ -169,6 +169,9 @@ function LineForm(props: Props) {
     </form>
   );
 }
+
+/** Large for one or two values; smaller for five, so that all of the line is seen. */
+const sizeFor = (letters: number) => (letters <= 18 ? "40px" : letters <= 28 ? "28px" : "22px");
 
 /** Which values the line wants, in order, and the unit of a bare number. */
 const fieldWords = (ask: Ask) =>

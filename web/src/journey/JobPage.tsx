@@ -11,6 +11,7 @@ import { OnOffChanged } from "../bench/OnOffChanged";
 import { BareButton, PlainButton } from "../shared/Buttons";
 import { JourneyScale } from "../shared/JourneyScale";
 import { KeyHint } from "../shared/KeyHint";
+import { Plot } from "../shared/Plot";
 import { LogDrawer } from "../shared/LogDrawer";
 import { Trouble } from "../shared/Trouble";
 import { useKeys } from "../shared/useKeys";
@@ -103,6 +104,19 @@ function WholeJob({ job }: { job: Job }) {
       >
         {step ? <StepCard open={open} step={step} /> : <Box />}
         <Stack gap={3} minH={0}>
+          {step?.picture && step.plot && (
+            <Flex
+              direction="column"
+              bg="panel"
+              p={3}
+              flex="1"
+              minH="150px"
+              maxH="300px"
+              data-testid="side-plot"
+            >
+              <Plot plot={step.plot} />
+            </Flex>
+          )}
           <BenchPanel open={open} />
           <OnOffChanged job={job} stepKey={step?.key ?? ""} writing={open.writing} />
         </Stack>

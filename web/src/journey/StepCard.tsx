@@ -16,6 +16,7 @@ import { LitButton, PlainButton } from "../shared/Buttons";
 type Props = { open: OpenJob; step: Step };
 
 const Panels = lazy(() => import("./Panels"));
+const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
 export function StepCard({ open, step }: Props) {
@@ -29,9 +30,10 @@ export function StepCard({ open, step }: Props) {
     <Flex
       as="main"
       direction="column"
-      gap={3}
+      gap={step.picture ? "6px" : 3}
       bg="panel"
-      p={4}
+      px={4}
+      py={step.picture ? 2 : 4}
       minH={0}
       overflowY="auto"
       data-testid="step"
@@ -41,13 +43,13 @@ export function StepCard({ open, step }: Props) {
           <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
             {step.title}
           </Heading>
-          <StatusWord step={step} />
+          {step.picture && kept ? <KeptLine kept={kept} /> : <StatusWord step={step} />}
         </Flex>
         <Text color="dim" fontSize="16px" mt={1}>
           {step.reason}
         </Text>
       </Box>
-      {kept && <KeptLine kept={kept} />}
+      {kept && !step.picture && <KeptLine kept={kept} />}
       {lost && (
         <Box>
           <Trouble error={lost.error} />
@@ -66,14 +68,13 @@ export function StepCard({ open, step }: Props) {
           Being worked out from the readings; what comes of it appears here.
         </Text>
       )}
-      {!gated && step.reminded.length > 0 && (
-        <Text fontSize="14px" color="dim" data-testid="reminded">
-          ▲ Remember: {step.reminded.join(", ")}.
-        </Text>
-      )}
+      {!gated && !step.picture && <Reminder step={step} />}
       {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
       {!gated && !blocked && (
-        <Grid templateColumns={step.leads.length ? "minmax(0,1fr) 300px" : "1fr"} gap={4}>
+        <Grid
+          templateColumns={step.leads.length && !step.picture ? "minmax(0,1fr) 300px" : "1fr"}
+          gap={4}
+        >
           <Box minW={0}>
             {ask && (
               <AskForm
@@ -87,7 +88,7 @@ export function StepCard({ open, step }: Props) {
                 onLost={open.lose}
               />
             )}
-            {!step.asks_in_panel && (
+            {!step.asks_in_panel && !step.picture && (
               <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
@@ -97,8 +98,23 @@ export function StepCard({ open, step }: Props) {
               </PlainButton>
             )}
           </Box>
-          <Leads step={step} />
+          {!step.picture && <Leads step={step} />}
         </Grid>
+      )}
+      {!gated && step.picture && (
+        <>
+          <Suspense fallback={<Box flex="1" />}>
+            <SupplyDrawing picture={step.picture} />
+          </Suspense>
+          <Flex gap={4} align="center" wrap="wrap">
+            <Found results={step.results} />
+            {!blocked && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}
+          </Flex>
+          <Flex gap={4} justify="space-between" wrap="wrap">
+            <FoldedLeads step={step} />
+            <Reminder step={step} />
+          </Flex>
+        </>
       )}
       {!gated && step.panels.length > 0 && (
         <Box
@@ -125,7 +141,7 @@ export function StepCard({ open, step }: Props) {
           Not on the sheet: {gap.what}; {gap.instead}.
         </Text>
       ))}
-      {(step.results.length > 0 || step.plot) && (
+      {(gated || !step.picture) && (step.results.length > 0 || step.plot) && (
         <Grid
           templateColumns={
             step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
@@ -168,7 +184,7 @@ function Others({
   const others = [...(step.ask ? [step.ask] : []), ...step.others].filter((a) => a.key !== asked);
   if (others.length === 0) return null;
   return (
-    <Flex gap={2} mt={2} wrap="wrap" align="center" data-testid="others">
+    <Flex gap={2} mt={step.picture ? 0 : 2} wrap="wrap" align="center" data-testid="others">
       <Text fontSize="15px" color="dim">
         or take
       </Text>
@@ -178,6 +194,15 @@ function Others({
         </PlainButton>
       ))}
     </Flex>
+  );
+}
+
+function Reminder({ step }: { step: Step }) {
+  if (step.reminded.length === 0) return null;
+  return (
+    <Text fontSize="14px" color="dim" data-testid="reminded">
+      ▲ Remember: {step.reminded.join(", ")}.
+    </Text>
   );
 }
 
@@ -254,6 +279,56 @@ function Finished({ step, last, onGoOn }: { step: Step; last: boolean; onGoOn: (
         </LitButton>
       )}
     </Flex>
+  );
+}
+
+/** What was measured here in a line; every window behind one key. */
+function Found({ results }: { results: Step["results"] }) {
+  if (results.length === 0) return null;
+  return (
+    <Box asChild fontSize="15px">
+      <details>
+        <summary>
+          <Flex as="span" display="inline-flex" gap={4} wrap="wrap" data-testid="found">
+            {results.map((r) => (
+              <Flex as="span" key={`${r.seq} ${r.label}`} gap={1} align="center">
+                <VerdictShape verdict={r.verdict} />
+                <Text as="span" color="dim">
+                  {r.label}
+                </Text>
+                <Text as="span" fontFamily="mono">
+                  {r.text}
+                </Text>
+              </Flex>
+            ))}
+          </Flex>
+        </summary>
+        <Box
+          maxH="180px"
+          overflowY="auto"
+          tabIndex={0}
+          role="region"
+          aria-label="What was measured"
+        >
+          {[...results].reverse().map((found) => (
+            <WindowBar key={`${found.seq} ${found.label}`} result={found} />
+          ))}
+        </Box>
+      </details>
+    </Box>
+  );
+}
+
+/** Where the picture shows the leads, their table is folded. */
+function FoldedLeads({ step }: { step: Step }) {
+  if (step.leads.length === 0 && step.controls.length === 0) return null;
+  return (
+    <Box asChild fontSize="14px" color="dim">
+      <details>
+        <summary>Leads and controls as a table</summary>
+        <Leads step={step} />
+      </details>
+    </Box>
   );
 }
 

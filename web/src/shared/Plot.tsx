@@ -13,6 +13,7 @@ export function Plot({ plot }: { plot: PlotData }) {
       as="figure"
       aria-label={plot.title}
       minW={0}
+      flex="1"
       minH="150px"
       maxH="280px"
       display="flex"

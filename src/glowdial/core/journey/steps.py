@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.bench.recipe import Recipe
+from glowdial.core.journey.pictures import SupplyPicture
 from glowdial.core.journey.record import Answer, Entered, Point, Said, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
@@ -202,7 +203,9 @@ class Step:
     holds_power: tuple[str, ...] = ()
     closed_until: tuple[str, ...] = ()
     reopens_gate: tuple[Answer | Entered, ...] = ()
+    picture: SupplyPicture | None = None
     draw: Callable[[], Plot | None] | None = None
+    show: Callable[[], SupplyPicture | None] | None = None
     advise: Callable[[], tuple[str, ...]] | None = None
 
     @property
@@ -212,12 +215,15 @@ class Step:
 
 
 def looked_at(step: Step) -> Step:
-    """The step with its plot drawn and its advice worked out."""
-    if step.draw is None and step.advise is None:
+    """The step with its plot and picture drawn and its advice worked out."""
+    if step.draw is None and step.advise is None and step.show is None:
         return step
+    picture = step.show() if step.show is not None else step.picture
     plot = step.draw() if step.draw is not None else step.plot
     advice = (*step.advice, *step.advise()) if step.advise is not None else step.advice
-    return replace(step, plot=plot, advice=advice, draw=None, advise=None)
+    return replace(
+        step, plot=plot, picture=picture, advice=advice, draw=None, advise=None, show=None
+    )
 
 
 def result(

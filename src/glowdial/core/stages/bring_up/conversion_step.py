@@ -11,6 +11,7 @@ from dataclasses import replace
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.memory import Memory
+from glowdial.core.journey.pictures import Place, Probe, SupplyPart, SupplyPicture, Symbol
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -41,6 +42,7 @@ from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import SUPPLY
+from glowdial.core.stages.bring_up.supply_picture import supply_picture
 
 CONVERSION = "bring-up.conversion"
 KEEP, CONVERT = "keep the selenium", "convert to silicon"
@@ -133,6 +135,7 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord, memory:
             "nothing but what the sheet shows.",
         ),
     )
+    step = replace(step, show=lambda: _picture(facts, supply, step.results, place, target_v))
     if after is None:
         return replace(step, thinking=True)
     advice, remaining = after
@@ -148,6 +151,36 @@ def _tried(record: JobRecord, chosen: Answer, trials: list[Answer]) -> tuple[obj
     """All that the next resistor is computed from."""
     values = tuple((a.values["ohm"], a.values["b_plus"]) for a in trials)
     return (*sorted(chosen.texts.items()), *sorted(chosen.values.items()), *values)
+
+
+def _picture(
+    facts: ReceiverFacts,
+    supply: Supply,
+    results: tuple[Result, ...],
+    place: ResistorPlace,
+    target_v: float,
+) -> SupplyPicture | None:
+    """The supply on silicon, the resistor where it is soldered, the probe behind both."""
+    silicon = on_silicon(supply, 0.0, place)
+    last = len(supply.sections)
+    ahead = place is ResistorPlace.AHEAD
+    trial = SupplyPart(
+        "trial",
+        Symbol.RESISTOR,
+        Place.INPUT if ahead else Place.BEHIND,
+        0,
+        "tried here",
+        results[-1].label.removeprefix("with ") if results else "",
+    )
+    point = steady_state(silicon, silicon.line_v)
+    return supply_picture(
+        replace(facts, supply=silicon),
+        (*point.node_v[:-1], target_v),
+        {last: results[-1]} if results else {},
+        line_v=silicon.line_v,
+        probes=(Probe(last, "V", "your DC meter"),),
+        extra=(trial,),
+    )
 
 
 def _side(place: ResistorPlace) -> str:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.pictures import Probe, SupplyPicture
 from glowdial.core.journey.readings import Reading, conclude, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -44,6 +45,7 @@ from glowdial.core.stages.bring_up.supply_causes import (
     check_possible_nodes,
 )
 from glowdial.core.stages.bring_up.supply_diagnosis import diagnose
+from glowdial.core.stages.bring_up.supply_picture import supply_picture
 
 DIAGNOSIS = "bring-up.diagnosis"
 TOLERANCE = 0.10
@@ -78,6 +80,7 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
         ),
         powered=True,
     )
+    step = replace(step, show=lambda: _picture(situation.facts, step.results, None))
     if nodes.fresh is None:
         return conclude(step, (nodes,), retake=nodes.ask)
     taken = _readings(supply, record, nodes.fresh)
@@ -90,8 +93,31 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
     more: tuple[str, ...] = ()
     if found.first.cause is Cause.EXCESS:
         further, more = _which_excess(supply, record, nodes.fresh, found)
-    step = replace(step, advice=(*_advice(found), *more), cost=_cost(found))
+    drawn = _picture(situation.facts, step.results, found)
+    step = replace(
+        step, advice=(*_advice(found), *more), cost=_cost(found), picture=drawn, show=None
+    )
     return conclude(step, (nodes, *further), retake=nodes.ask)
+
+
+def _picture(
+    facts: ReceiverFacts, results: tuple[Result, ...], found: Diagnosis | None
+) -> SupplyPicture | None:
+    """The supply at full line, volts where they were read, and who is suspected."""
+    supply = facts.supply
+    if supply is None:
+        return None
+    last = len(supply.sections)
+    by_label = {r.label: r for r in results}
+    read = {n: by_label[k] for n, k in ((0, "reservoir"), (last, "B+")) if k in by_label}
+    return supply_picture(
+        facts,
+        steady_state(supply, supply.line_v).node_v,
+        read,
+        line_v=supply.line_v,
+        probes=(Probe(0, "V", "first here"), Probe(last, "V", "then here")),
+        suspicions=found.suspicions if found else (),
+    )
 
 
 def _nodes_ask(supply: Supply, facts: ReceiverFacts) -> Ask:

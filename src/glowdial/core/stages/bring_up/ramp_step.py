@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.pictures import Probe, SupplyPicture
 from glowdial.core.journey.readings import Reading, asked_at, conclude, planned, reading, waiting
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -69,6 +70,7 @@ from glowdial.core.stages.bring_up.stop_rules import (
     most_line_a,
     stop_reasons,
 )
+from glowdial.core.stages.bring_up.supply_picture import supply_picture
 
 RAMP = "bring-up.ramp"
 HELD, GLIDING, BEHIND_LAMP = "held", "c", "lamp"
@@ -152,9 +154,42 @@ def ramp_of(situation: Situation) -> Ramp:
         programme=programme if ramp_school(record) is not RampSchool.CONTINUOUS else (),
         thinking=thinking,
         draw=lambda: _plot(supply, line_v, pairs),
+        show=lambda: _picture(facts, found, results),
         cost=_cost(results),
     )
     return Ramp(_readable_again(conclude(step, found), found), wear, ripple_high)
+
+
+def _picture(
+    facts: ReceiverFacts, found: list[Reading], results: list[Result]
+) -> SupplyPicture | None:
+    """The supply at the volts that are asked for now, else at those read last; what was read last
+    stands at B+, and the meters where they are joined."""
+    supply = facts.supply
+    if supply is None:
+        return None
+    answers = [r.answer for r in found if r.answer is not None]
+    asked = waiting(found)
+    line_v = supply.line_v
+    if asked is not None and asked.key == HELD:
+        line_v = dict(asked.point)["line_v"]
+    elif asked is None and answers:
+        line_v = answers[-1].values["ac"]
+    read = [r for r in results if answers and r.seq == answers[-1].seq and is_b_plus(r)]
+    last = len(supply.sections)
+    return supply_picture(
+        facts,
+        expectation(supply, line_v).point.node_v,
+        {last: read[0]} if read else {},
+        line_v=line_v,
+        read_at=f"at {read[0].label}" if read and asked is not None else "",
+        probes=(Probe(-1, "V", "line volts"), Probe(last, "V", "your DC meter")),
+    )
+
+
+def is_b_plus(found: Result) -> bool:
+    """Whether a result of the ramp is one of B+, and not of its ripple."""
+    return not found.label.startswith(RIPPLE)
 
 
 def _readable_again(step: Step, found: list[Reading]) -> Step:

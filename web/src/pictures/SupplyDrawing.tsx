@@ -1,0 +1,176 @@
+import { Box, Table } from "@chakra-ui/react";
+import { useMemo, useRef } from "react";
+
+import { verdictColour, VerdictShape } from "../shared/VerdictShape";
+import { PartSymbol } from "./PartSymbol";
+import { layOut, type Placed, type SupplyPicture, type Words } from "./supplyLayout";
+import { useSize } from "./useSize";
+
+const TONES: Record<Words["tone"], string> = {
+  ink: "ink",
+  dim: "dim",
+  glow: "glow",
+  suspect: "outside",
+  verdict: "ink",
+};
+
+/** A supply with what should be and what is at its nodes, its probes, and who is suspected. */
+export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  const drawn = useMemo(
+    () => (width > 0 && height > 0 ? layOut(picture, width, height) : null),
+    [picture, width, height],
+  );
+  return (
+    <Box
+      as="figure"
+      m={0}
+      flex="1 0 240px"
+      minH={0}
+      position="relative"
+      data-testid="supply-picture"
+      aria-label="The supply"
+    >
+      <Box ref={box} h="100%" minH="240px" bg="ground" borderRadius="4px" overflow="hidden">
+        {drawn && (
+          <svg width={width} height={height} aria-hidden="true">
+            {drawn.wires.map((wire, n) => (
+              <Box
+                asChild
+                key={n}
+                color={wire.tone === "glow" ? "glow" : "ink"}
+                css={{ fill: "none", stroke: "currentColor" }}
+              >
+                <polyline
+                  points={wire.points.map((p) => p.join(",")).join(" ")}
+                  strokeWidth={1.5}
+                  {...(wire.dashed ? { strokeDasharray: "5 4" } : {})}
+                />
+              </Box>
+            ))}
+            {drawn.dots.map((dot, n) => (
+              <Box asChild key={n} color={dot.lit ? "glow" : "ink"}>
+                <circle cx={dot.x} cy={dot.y} r={dot.lit ? 4.5 : 3} fill="currentColor" />
+              </Box>
+            ))}
+            {drawn.placed.map((placed) => (
+              <Drawn key={placed.part.key} placed={placed} />
+            ))}
+            {drawn.meters.map((meter) => (
+              <Box asChild key={`${meter.x} ${meter.y}`} color="glow">
+                <g>
+                  <Box asChild css={{ fill: "{colors.ground}" }}>
+                    <circle cx={meter.x} cy={meter.y} r={13} stroke="currentColor" />
+                  </Box>
+                  <text
+                    x={meter.x}
+                    y={meter.y + 5}
+                    fontSize={14}
+                    textAnchor="middle"
+                    fill="currentColor"
+                  >
+                    {meter.letter}
+                  </text>
+                </g>
+              </Box>
+            ))}
+            {drawn.words.map((words) => (
+              <Line key={words.key} words={words} />
+            ))}
+          </svg>
+        )}
+      </Box>
+      <AsTable picture={picture} />
+    </Box>
+  );
+}
+
+/** A part with the ring of its suspicion, the thicker the likelier. */
+function Drawn({ placed }: { placed: Placed }) {
+  const { part, x, y } = placed;
+  return (
+    <g transform={`translate(${x} ${y})`} data-part={part.key}>
+      {part.suspicion > 0 && (
+        <Box asChild color="outside">
+          <circle r={25} fill="none" stroke="currentColor" strokeWidth={1 + 6 * part.suspicion} />
+        </Box>
+      )}
+      <PartSymbol
+        symbol={part.symbol}
+        upright={placed.upright}
+        flipped={placed.flipped ?? false}
+        half={placed.half ?? 0}
+      />
+    </g>
+  );
+}
+
+function Line({ words }: { words: Words }) {
+  const { text, x, y, size, align, tone, mono, verdict } = words;
+  return (
+    <>
+      {tone === "verdict" && verdict && (
+        <g transform={`translate(${x - 16} ${y - 11})`}>
+          <foreignObject width={14} height={14}>
+            <VerdictShape verdict={verdict} size={13} />
+          </foreignObject>
+        </g>
+      )}
+      <Box
+        asChild
+        color={tone === "verdict" ? verdictColour(verdict ?? "") : TONES[tone]}
+        fontFamily={mono ? "mono" : "body"}
+      >
+        <text x={x} y={y} fontSize={size} textAnchor={align} fill="currentColor" data-words>
+          {text}
+        </text>
+      </Box>
+    </>
+  );
+}
+
+/** The same for those who cannot see it. */
+function AsTable({ picture }: { picture: SupplyPicture }) {
+  return (
+    <Box
+      position="absolute"
+      w="1px"
+      h="1px"
+      overflow="hidden"
+      css={{ clipPath: "inset(50%)" }}
+      data-testid="supply-table"
+    >
+      <Table.Root>
+        <Table.Caption>The supply, {picture.topology}</Table.Caption>
+        <Table.Body>
+          {picture.nodes.map((node) => (
+            <Table.Row key={node.name}>
+              <Table.Cell>{node.name}</Table.Cell>
+              <Table.Cell>expected {node.expected}</Table.Cell>
+              <Table.Cell>
+                {node.read ? `${node.read} ${node.read_at}, ${node.words}` : "not read"}
+              </Table.Cell>
+            </Table.Row>
+          ))}
+          {picture.parts.map((part) => (
+            <Table.Row key={part.key}>
+              <Table.Cell>{part.label || part.place}</Table.Cell>
+              <Table.Cell>{part.value}</Table.Cell>
+              <Table.Cell>{part.words}</Table.Cell>
+            </Table.Row>
+          ))}
+          {picture.probes.map((probe) => (
+            <Table.Row key={probe.node}>
+              <Table.Cell>{probe.words}</Table.Cell>
+              <Table.Cell>
+                at {picture.nodes[probe.node]?.name ?? "the line"}, to {picture.rail}
+              </Table.Cell>
+              <Table.Cell />
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  );
+}
