@@ -43,7 +43,10 @@ export function StepCard({ open, step }: Props) {
           <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
             {step.title}
           </Heading>
-          {step.picture && kept ? <KeptLine kept={kept} /> : <StatusWord step={step} />}
+          <Flex gap={3} align="center">
+            {step.picture && kept && <KeptLine kept={kept} />}
+            <StatusWord step={step} />
+          </Flex>
         </Flex>
         <Text color="dim" fontSize="16px" mt={1}>
           {step.reason}
