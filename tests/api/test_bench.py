@@ -83,6 +83,15 @@ def test_turning_holds_the_peak_and_says_when_it_is_past(caller: Caller, peaking
     assert any("past it, go back" in r["words"] for r in (*readings, *back))
     view = bench(caller, peaking)
     assert view["held_step"] == CORE and view["turned"] == "2 turns counter-clockwise"
+    trace = view["trace"]
+    tried = [p["turns"] for p in trace["points"]]
+    assert tried == [n / 4 for n in (*range(7), *range(5, -9, -1))]
+    assert trace["best"]["value"] == held_now(view)
+    assert trace["back_turns"] == trace["best"]["turns"] + 2.0
+
+
+def held_now(view: Any) -> float:
+    return float(max(p["value"] for p in view["trace"]["points"]))
 
 
 def test_a_turn_sent_twice_is_made_once(caller: Caller, peaking: int, workshop: Workshop) -> None:

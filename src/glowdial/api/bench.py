@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
@@ -11,6 +12,7 @@ from pydantic import BaseModel, Field
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.api.push import EVENTS, live
 from glowdial.core.bench.movements import TURN_STEPS
+from glowdial.core.bench.peak_trace import PeakTrace
 from glowdial.core.bench.watch import WATCHED, guard_of
 from glowdial.core.language.quantities import engineering, turn_entry
 from glowdial.workshop.base.jobs import LINK_WORDS, SIMULATED
@@ -115,6 +117,27 @@ class LiveShape(BaseModel):
     guard: GuardShape | None
 
 
+class TracePointShape(BaseModel):
+    turns: float
+    value: float
+
+
+class PeakTraceShape(BaseModel):
+    """The way over a peak so far: every place tried, the best, and what the hand does now."""
+
+    points: list[TracePointShape]
+    best: TracePointShape
+    below: float
+    back_turns: float
+    words: str
+    next_words: str
+
+    @classmethod
+    def of(cls, trace: PeakTrace) -> PeakTraceShape:
+        """From the core's trace."""
+        return cls.model_validate(asdict(trace))
+
+
 class BenchShape(BaseModel):
     """The bench panel."""
 
@@ -129,6 +152,7 @@ class BenchShape(BaseModel):
     held: str
     peak_words: str
     turned: str
+    trace: PeakTraceShape | None
 
     @classmethod
     def of(cls, view: BenchView) -> BenchShape:
@@ -144,6 +168,7 @@ class BenchShape(BaseModel):
             held=engineering(view.held_v, "V") if view.held_v is not None else "",
             peak_words=view.peak_words,
             turned=view.turned,
+            trace=PeakTraceShape.of(view.trace) if view.trace else None,
             meters=[
                 MeterShape(key=m.key, label=m.label, value=m.value, text=m.text)
                 for m in view.meters

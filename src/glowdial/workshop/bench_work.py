@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from glowdial.core.bench.movements import (
     peak_words,
     value_tone_hz,
 )
+from glowdial.core.bench.peak_trace import MOST_POINTS, PeakTrace, TracePoint, peak_trace
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.bench.watch import GuardLimits, GuardReading
@@ -63,6 +64,7 @@ class BenchView:
     held_v: float | None
     peak_words: str
     turned: str
+    trace: PeakTrace | None = None
 
 
 def bench_view(workshop: Workshop, job_id: int) -> BenchView:
@@ -192,6 +194,7 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
         held,
         peak_words(avc, held) if held is not None else "",
         turns(row.held["turned"]) if row.held.get("turned") else "",
+        peak_trace([TracePoint(t, v) for t, v in row.held.get("trace", ())]),
     )
 
 
@@ -316,9 +319,20 @@ def _movement(facts: ReceiverFacts, ask: Ask) -> tuple[float, float]:
     return movement_of(facts.adjuster(recipe.adjuster))
 
 
-def _keep(row: BenchRow, bench: SimulatedBench, step: str, **held: float) -> None:
+def _keep(
+    row: BenchRow,
+    bench: SimulatedBench,
+    step: str,
+    trace: Sequence[Sequence[float]] = (),
+    **held: float,
+) -> None:
     row.state = bench.state.as_document()
-    row.held = {"step": step, "avc": held["held"], "turned": held.get("turned", 0.0)}
+    row.held = {
+        "step": step,
+        "avc": held["held"],
+        "turned": held.get("turned", 0.0),
+        "trace": [list(point) for point in trace[-MOST_POINTS:]],
+    }
 
 
 def turn(
@@ -343,7 +357,10 @@ def turn(
         now = bench.read(AVC)
         held = max(before, now, row.held["avc"] if begun else 0.0)
         already = row.held["turned"] if begun else 0.0
-        _keep(row, bench, step.key, held=held, turned=already + amount_turns)
+        turned = already + amount_turns
+        tried = row.held.get("trace", []) if begun else []
+        trace = [*(tried or [[already, before]]), [turned, now]]
+        _keep(row, bench, step.key, trace, held=held, turned=turned)
         return {"avc": now, "held": held, "words": peak_words(now, held)}
 
     return write(workshop, job_id, stamp, ("turn", step_key, amount_turns), act)

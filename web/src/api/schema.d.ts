@@ -1669,6 +1669,7 @@ export interface components {
             meters: components["schemas"]["MeterShape"][];
             /** Peak Words */
             peak_words: string;
+            trace: components["schemas"]["PeakTraceShape"] | null;
             /** Turn Steps */
             turn_steps: components["schemas"]["TurnStep"][];
             /** Turned */
@@ -2955,6 +2956,23 @@ export interface components {
             /** School */
             school: string;
         };
+        /**
+         * PeakTraceShape
+         * @description The way over a peak so far: every place tried, the best, and what the hand does now.
+         */
+        PeakTraceShape: {
+            /** Back Turns */
+            back_turns: number;
+            /** Below */
+            below: number;
+            best: components["schemas"]["TracePointShape"];
+            /** Next Words */
+            next_words: string;
+            /** Points */
+            points: components["schemas"]["TracePointShape"][];
+            /** Words */
+            words: string;
+        };
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -4189,6 +4207,13 @@ export interface components {
          * @enum {string}
          */
         Topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler" | "doubler, cascade";
+        /** TracePointShape */
+        TracePointShape: {
+            /** Turns */
+            turns: number;
+            /** Value */
+            value: number;
+        };
         /** TraceRequest */
         TraceRequest: {
             /** Instrument Id */

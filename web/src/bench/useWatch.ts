@@ -8,13 +8,14 @@ export function useWatch(jobId: number) {
   const [on, setOn] = useState(false);
   const [tone, setTone] = useState(false);
   const [guard, setGuard] = useState<Guard | null>(null);
-  const { live, trouble } = useLive(jobId, on, guard);
+  const { live, history, trouble } = useLive(jobId, on, guard);
   useTone(on && (tone || Boolean(live?.must_sound)), live?.tone_hz ?? 0);
   return {
     on,
     tone,
     guard,
     live: on ? live : null,
+    history: on ? history : [],
     trouble: on ? trouble : null,
     toggle: () => setOn(!on),
     toggleTone: () => {

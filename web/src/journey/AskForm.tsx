@@ -21,6 +21,8 @@ type Props = {
   onKept: (written: Schemas["Written"], sent: Taken | null) => void;
   /** The question changed in another window before this could be kept. */
   onLost: (error: unknown, typed: string) => void;
+  /** Beside a picture, which has the ground. */
+  compact: boolean;
 };
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
@@ -97,7 +99,7 @@ function ConfirmForm(props: Props) {
 }
 
 function LineForm(props: Props) {
-  const { ask, jobId, step, taken } = props;
+  const { ask, jobId, step, taken, compact } = props;
   const { send, trouble, setTrouble, busy } = useAnswer(props);
   // the reading may be there before its input is
   const [line, setLine] = useState(taken?.line ?? "");
@@ -136,7 +138,7 @@ function LineForm(props: Props) {
           aria-describedby="echo"
           autoComplete="off"
           spellCheck={false}
-          h={step.picture ? "56px" : "72px"}
+          h={compact ? "56px" : "72px"}
           fontFamily="mono"
           fontSize={sizeFor(Math.max(ask.example.length, line.length))}
           bg="raised"
@@ -146,7 +148,7 @@ function LineForm(props: Props) {
           data-testid="line"
           data-asked
         />
-        <LitButton type="submit" h={step.picture ? "56px" : "72px"} px={4} busy={busy}>
+        <LitButton type="submit" h={compact ? "56px" : "72px"} px={4} busy={busy}>
           Keep <KeyHint keys="Enter" />
         </LitButton>
       </Flex>

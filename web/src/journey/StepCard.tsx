@@ -16,6 +16,7 @@ import { LitButton, PlainButton } from "../shared/Buttons";
 type Props = { open: OpenJob; step: Step };
 
 const Panels = lazy(() => import("./Panels"));
+const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
@@ -26,33 +27,47 @@ export function StepCard({ open, step }: Props) {
   const gated = step.cautions.length > 0;
   const blocked = step.blocked && !gated;
   const finished = step.ask === null && !blocked;
+  const peaking = step.adjuster !== null && open.bench?.held_step === step.key;
+  const trace = peaking && !gated ? open.bench?.trace : null;
+  // what is looked at gets the ground; all else stands close
+  const pictured = Boolean(step.picture ?? trace);
   return (
     <Flex
       as="main"
       direction="column"
-      gap={step.picture ? "6px" : 3}
+      gap={pictured ? "6px" : 3}
       bg="panel"
       px={4}
-      py={step.picture ? 2 : 4}
+      py={pictured ? 2 : 4}
       minH={0}
       overflowY="auto"
       data-testid="step"
     >
       <Box>
         <Flex justify="space-between" gap={3} align="start">
-          <Heading fontSize="26px" lineHeight={1.15} fontWeight={500} data-testid="step-title">
+          <Heading
+            fontSize="26px"
+            lineHeight={1.15}
+            fontWeight={500}
+            flex={pictured ? "0 1 auto" : "1"}
+            data-testid="step-title"
+          >
             {step.title}
           </Heading>
-          <Flex gap={3} align="center">
-            {step.picture && kept && <KeptLine kept={kept} />}
+          <Flex gap={3} align="center" justify="flex-end" flex="1 1 0" minW="200px">
+            {pictured && kept && <KeptLine kept={kept} />}
             <StatusWord step={step} />
           </Flex>
         </Flex>
-        <Text color="dim" fontSize="16px" mt={1}>
+        <Text
+          color="dim"
+          fontSize="16px"
+          {...(pictured ? { lineClamp: 1, title: step.reason } : { mt: 1 })}
+        >
           {step.reason}
         </Text>
       </Box>
-      {kept && !step.picture && <KeptLine kept={kept} />}
+      {kept && !pictured && <KeptLine kept={kept} />}
       {lost && (
         <Box>
           <Trouble error={lost.error} />
@@ -71,11 +86,11 @@ export function StepCard({ open, step }: Props) {
           Being worked out from the readings; what comes of it appears here.
         </Text>
       )}
-      {!gated && !step.picture && <Reminder step={step} />}
+      {!gated && !pictured && <Reminder step={step} />}
       {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
       {!gated && !blocked && (
         <Grid
-          templateColumns={step.leads.length && !step.picture ? "minmax(0,1fr) 300px" : "1fr"}
+          templateColumns={step.leads.length && !pictured ? "minmax(0,1fr) 300px" : "1fr"}
           gap={4}
         >
           <Box minW={0}>
@@ -89,9 +104,10 @@ export function StepCard({ open, step }: Props) {
                 taken={taken}
                 onKept={open.keep}
                 onLost={open.lose}
+                compact={pictured}
               />
             )}
-            {!step.asks_in_panel && !step.picture && (
+            {!step.asks_in_panel && !pictured && (
               <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
@@ -101,13 +117,21 @@ export function StepCard({ open, step }: Props) {
               </PlainButton>
             )}
           </Box>
-          {!step.picture && <Leads step={step} />}
+          {!pictured && <Leads step={step} />}
         </Grid>
       )}
-      {!gated && step.picture && (
+      {!gated && pictured && (
         <>
-          <Suspense fallback={<Box flex="1" />}>
-            <SupplyDrawing picture={step.picture} />
+          <Suspense fallback={<Box flex="1 0 240px" />}>
+            {trace ? (
+              <PeakTrace
+                trace={trace}
+                reading={open.bench?.meters[0]?.text ?? ""}
+                live={open.watch.history}
+              />
+            ) : (
+              step.picture && <SupplyDrawing picture={step.picture} />
+            )}
           </Suspense>
           <Flex gap={4} align="center" wrap="wrap">
             <Found results={step.results} />
@@ -144,7 +168,7 @@ export function StepCard({ open, step }: Props) {
           Not on the sheet: {gap.what}; {gap.instead}.
         </Text>
       ))}
-      {(gated || !step.picture) && (step.results.length > 0 || step.plot) && (
+      {(gated || !pictured) && (step.results.length > 0 || step.plot) && (
         <Grid
           templateColumns={
             step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
@@ -187,7 +211,7 @@ function Others({
   const others = [...(step.ask ? [step.ask] : []), ...step.others].filter((a) => a.key !== asked);
   if (others.length === 0) return null;
   return (
-    <Flex gap={2} mt={step.picture ? 0 : 2} wrap="wrap" align="center" data-testid="others">
+    <Flex gap={2} mt={2} wrap="wrap" align="center" data-testid="others">
       <Text fontSize="15px" color="dim">
         or take
       </Text>
@@ -233,7 +257,7 @@ function KeptLine({ kept }: { kept: Schemas["Written"] }) {
   return (
     <Flex gap={2} align="center" fontSize="15px" role="status" data-testid="kept">
       {kept.verdict && <VerdictShape verdict={kept.verdict} />}
-      <Text fontFamily="mono">
+      <Text fontFamily="mono" lineClamp={1} title={kept.echo}>
         kept: {kept.echo}
         {kept.words ? `, ${kept.words}` : ""}
       </Text>

@@ -1,0 +1,157 @@
+import { Box, Flex, Stack, Table, Text } from "@chakra-ui/react";
+import { useRef } from "react";
+
+import type { Schemas } from "../api/client";
+import { lieOut, type Sample } from "./peakLayout";
+import { useSize } from "./useSize";
+
+type Trace = Schemas["PeakTraceShape"];
+type Props = {
+  trace: Trace;
+  /** The reading now, as the bench's meter shows it. */
+  reading: string;
+  /** Readings of the last seconds where something is watched live. */
+  live: Sample[];
+};
+
+/** The needle's way over the peak: the value now, the best so far, and what the hand does next. */
+export default function PeakTrace({ trace, reading, live }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  const points = trace.points.map((p) => ({ at: p.turns - trace.best.turns, value: p.value }));
+  return (
+    <Flex
+      as="figure"
+      direction="column"
+      m={0}
+      flex="1 0 240px"
+      minH={0}
+      bg="ground"
+      borderRadius="4px"
+      position="relative"
+      aria-label="The way over the peak"
+      data-testid="peak-trace"
+    >
+      <Flex gap={5} px={4} pt={2} align="center" wrap="wrap">
+        <Text fontFamily="mono" fontSize="64px" lineHeight={1} data-testid="peak-reading">
+          {reading}
+        </Text>
+        <Stack gap={0} role="status">
+          <Text fontSize="20px" color={trace.below > 0.005 ? "near" : "inside"}>
+            {trace.words}
+          </Text>
+          <Text fontSize="20px" fontWeight={600}>
+            {trace.next_words}
+          </Text>
+        </Stack>
+      </Flex>
+      <Box ref={box} flex="1" minH="140px">
+        {width > 0 && height > 0 && (
+          <Bell points={points} live={live} width={width} height={height} back={trace.back_turns} />
+        )}
+      </Box>
+      <AsTable trace={trace} />
+    </Flex>
+  );
+}
+
+type BellProps = {
+  points: Sample[];
+  live: Sample[];
+  width: number;
+  height: number;
+  back: number;
+};
+
+function Bell({ points, live, width, height, back }: BellProps) {
+  const drawn = lieOut(points, live, width, height);
+  const { now, best } = drawn;
+  return (
+    <svg width={width} height={height} aria-hidden="true">
+      <Box asChild color="inside">
+        <line
+          x1={drawn.left}
+          x2={drawn.right}
+          y1={best.y}
+          y2={best.y}
+          stroke="currentColor"
+          strokeDasharray="7 5"
+        />
+      </Box>
+      <Box asChild color="edge">
+        <line
+          x1={drawn.left}
+          x2={drawn.right}
+          y1={drawn.base}
+          y2={drawn.base}
+          stroke="currentColor"
+        />
+      </Box>
+      <Box asChild color="glow">
+        <path d={drawn.bell} fill="none" stroke="currentColor" strokeWidth={2.5} />
+      </Box>
+      {drawn.places.map((place) => (
+        <Box asChild key={place.x} color="glow">
+          <circle cx={place.x} cy={place.y} r={3} fill="currentColor" />
+        </Box>
+      ))}
+      <Box asChild color="dim">
+        <path d={drawn.lately} fill="none" stroke="currentColor" strokeWidth={1.5} />
+      </Box>
+      {Math.abs(back) > 0.02 && Math.abs(now.x - best.x) > 24 && (
+        <Box asChild color="ink">
+          <g fill="none" stroke="currentColor" strokeWidth={2}>
+            <path d={drawn.arrow} />
+            <path d={drawn.head} fill="currentColor" />
+          </g>
+        </Box>
+      )}
+      <Box asChild color="glow">
+        <circle cx={now.x} cy={now.y} r={9} fill="currentColor" />
+      </Box>
+      {drawn.ticks.map((tick) => (
+        <Box asChild key={tick.text} color="dim">
+          <text
+            x={tick.x}
+            y={drawn.base + 18}
+            fontSize={14}
+            textAnchor="middle"
+            fill="currentColor"
+          >
+            {tick.text}
+          </text>
+        </Box>
+      ))}
+      <Box asChild color="dim">
+        <text
+          x={(drawn.left + drawn.right) / 2}
+          y={drawn.base + 36}
+          fontSize={14}
+          textAnchor="middle"
+          fill="currentColor"
+        >
+          turns from where it was best, clockwise to the right
+        </text>
+      </Box>
+    </svg>
+  );
+}
+
+/** The same for those who cannot see it. */
+function AsTable({ trace }: { trace: Trace }) {
+  return (
+    <Box position="absolute" w="1px" h="1px" overflow="hidden" css={{ clipPath: "inset(50%)" }}>
+      <Table.Root>
+        <Table.Caption>Turns and readings of this movement</Table.Caption>
+        <Table.Body>
+          {trace.points.map((point, n) => (
+            <Table.Row key={n}>
+              <Table.Cell>{point.turns.toFixed(3)}</Table.Cell>
+              <Table.Cell>{point.value.toFixed(3)}</Table.Cell>
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  );
+}
