@@ -131,11 +131,12 @@ class PeakTraceShape(BaseModel):
     back_turns: float
     words: str
     next_words: str
+    at_best: bool
 
     @classmethod
     def of(cls, trace: PeakTrace) -> PeakTraceShape:
         """From the core's trace."""
-        return cls.model_validate(asdict(trace))
+        return cls.model_validate({**asdict(trace), "at_best": trace.at_best})
 
 
 class BenchShape(BaseModel):

@@ -2961,6 +2961,8 @@ export interface components {
          * @description The way over a peak so far: every place tried, the best, and what the hand does now.
          */
         PeakTraceShape: {
+            /** At Best */
+            at_best: boolean;
             /** Back Turns */
             back_turns: number;
             /** Below */

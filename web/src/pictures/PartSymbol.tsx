@@ -106,7 +106,7 @@ function source(symbol: string, half: number) {
     case "mains":
       return (
         <>
-          <path d={`M0 ${-half}V${half}`} />
+          <path d={`M0 ${-half}L0 ${half}`} />
           <circle r={16} className={ground} />
           <path d="M-8 0q4 -9 8 0t8 0" />
         </>
@@ -115,16 +115,18 @@ function source(symbol: string, half: number) {
     case "split winding":
       return (
         <>
-          <path d={`M0 ${-half}V${-coil / 2}M0 ${coil / 2}V${half}`} />
+          <path d={`M0 ${-half}L0 ${-coil / 2}M0 ${coil / 2}L0 ${half}`} />
           {symbol === "split winding" && <path d="M6 0H8" />}
           {turns(-coil / 2, coil / 2)}
-          <path d={`M-8 ${3 - coil / 2}V${coil / 2 - 3}M-13 ${3 - coil / 2}V${coil / 2 - 3}`} />
+          <path
+            d={`M-8 ${3 - coil / 2}L-8 ${coil / 2 - 3}M-13 ${3 - coil / 2}L-13 ${coil / 2 - 3}`}
+          />
         </>
       );
     case "vibrator":
       return (
         <>
-          <path d={`M0 ${-half}V${half}`} />
+          <path d={`M0 ${-half}L0 ${half}`} />
           <rect x={-17} y={-24} width={34} height={48} className={ground} />
           <path d="M-8 14V-4l10 -10M6 -16h6M6 8h6" />
         </>

@@ -37,7 +37,7 @@ export default function PeakTrace({ trace, reading, live }: Props) {
           {reading}
         </Text>
         <Stack gap={0} role="status">
-          <Text fontSize="20px" color={trace.below > 0.005 ? "near" : "inside"}>
+          <Text fontSize="20px" color={trace.at_best ? "inside" : "near"}>
             {trace.words}
           </Text>
           <Text fontSize="20px" fontWeight={600}>
@@ -47,7 +47,7 @@ export default function PeakTrace({ trace, reading, live }: Props) {
       </Flex>
       <Box ref={box} flex="1" minH="140px">
         {width > 0 && height > 0 && (
-          <Bell points={points} live={live} width={width} height={height} back={trace.back_turns} />
+          <Bell points={points} live={live} width={width} height={height} atBest={trace.at_best} />
         )}
       </Box>
       <AsTable trace={trace} />
@@ -60,10 +60,10 @@ type BellProps = {
   live: Sample[];
   width: number;
   height: number;
-  back: number;
+  atBest: boolean;
 };
 
-function Bell({ points, live, width, height, back }: BellProps) {
+function Bell({ points, live, width, height, atBest }: BellProps) {
   const drawn = lieOut(points, live, width, height);
   const { now, best } = drawn;
   return (
@@ -98,7 +98,7 @@ function Bell({ points, live, width, height, back }: BellProps) {
       <Box asChild color="dim">
         <path d={drawn.lately} fill="none" stroke="currentColor" strokeWidth={1.5} />
       </Box>
-      {Math.abs(back) > 0.02 && Math.abs(now.x - best.x) > 24 && (
+      {!atBest && drawn.apart && (
         <Box asChild color="ink">
           <g fill="none" stroke="currentColor" strokeWidth={2}>
             <path d={drawn.arrow} />

@@ -35,6 +35,8 @@ export function lieOut(points: Sample[], live: Sample[], width: number, height: 
     base,
     now,
     best,
+    /** Room enough for an arrow between the two. */
+    apart: Math.abs(now.x - best.x) > 24,
     places,
     bell: path(places),
     lately: path(

@@ -1,4 +1,4 @@
-"""The way over a peak: where an adjuster was turned to, what was read there, and what comes next."""
+"""The way over a peak: where an adjuster was turned to, what was read there, what comes next."""
 
 from __future__ import annotations
 
@@ -35,6 +35,11 @@ class PeakTrace:
     back_turns: float
     words: str
     next_words: str
+
+    @property
+    def at_best(self) -> bool:
+        """Whether the reading stands at the best, within what a needle moves by itself."""
+        return self.below <= STILL_SHARE
 
 
 def peak_trace(points: Sequence[TracePoint]) -> PeakTrace | None:

@@ -175,7 +175,7 @@ def _picture(
         line_v = dict(asked.point)["line_v"]
     elif asked is None and answers:
         line_v = answers[-1].values["ac"]
-    read = [r for r in results if answers and r.seq == answers[-1].seq and is_b_plus(r)]
+    read = [r for r in results if answers and _is_b_plus_of(r, answers[-1])]
     last = len(supply.sections)
     return supply_picture(
         facts,
@@ -187,9 +187,9 @@ def _picture(
     )
 
 
-def is_b_plus(found: Result) -> bool:
-    """Whether a result of the ramp is one of B+, and not of its ripple."""
-    return not found.label.startswith(RIPPLE)
+def _is_b_plus_of(found: Result, answer: Answer) -> bool:
+    """Whether a result is an answer's B+, and not its ripple."""
+    return found.question == answer.question and not found.label.startswith(RIPPLE)
 
 
 def _readable_again(step: Step, found: list[Reading]) -> Step:
