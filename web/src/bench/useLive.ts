@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 
 import type { Live } from "../api/client";
 
-const KEPT_S = 20;
+const KEPT_MS = 20_000;
 
 export type Sample = { at: number; value: number; taken?: number };
 export type Guard = { what: string; low: string; high: string };
@@ -21,7 +21,7 @@ export function useLive(jobId: number, on: boolean, guard: Guard | null) {
       setTrouble(null);
       const seen = JSON.parse(event.data) as Live;
       setLive(seen);
-      setHistory((before) => grown(before, seen.value, performance.now() / 1000));
+      setHistory((before) => grown(before, seen.value, performance.now()));
     });
     source.addEventListener("trouble", (event) => {
       source.close();
@@ -39,6 +39,6 @@ export function useLive(jobId: number, on: boolean, guard: Guard | null) {
 
 /** The readings of the last seconds with the newest, each with its time before now. */
 function grown(before: Sample[], value: number, now: number): Sample[] {
-  const kept = before.filter((p) => now - (p.taken ?? now) < KEPT_S);
+  const kept = before.filter((p) => now - (p.taken ?? now) < KEPT_MS);
   return [...kept, { at: 0, value, taken: now }].map((p) => ({ ...p, at: (p.taken ?? now) - now }));
 }

@@ -128,26 +128,28 @@ function LineForm(props: Props) {
         {ask.prompt}
       </Text>
       <Flex gap={3} align="center">
-        <Input
-          ref={input}
-          value={line}
-          onChange={(event) => setLine(event.target.value)}
-          placeholder={ask.example}
-          _placeholder={{ color: "dim", opacity: 0.55 }}
-          aria-labelledby="prompt"
-          aria-describedby="echo"
-          autoComplete="off"
-          spellCheck={false}
-          h={compact ? "56px" : "72px"}
-          fontFamily="mono"
-          fontSize={sizeFor(Math.max(ask.example.length, line.length))}
-          bg="raised"
-          borderColor="glow"
-          borderWidth="2px"
-          px={3}
-          data-testid="line"
-          data-asked
-        />
+        <Box flex="1" minW={0} css={{ containerType: "inline-size" }}>
+          <Input
+            ref={input}
+            value={line}
+            onChange={(event) => setLine(event.target.value)}
+            placeholder={ask.example}
+            _placeholder={{ color: "dim", opacity: 0.55 }}
+            aria-labelledby="prompt"
+            aria-describedby="echo"
+            autoComplete="off"
+            spellCheck={false}
+            h={compact ? "56px" : "72px"}
+            fontFamily="mono"
+            fontSize={sizeFor(Math.max(ask.example.length, line.length))}
+            bg="raised"
+            borderColor="glow"
+            borderWidth="2px"
+            px={3}
+            data-testid="line"
+            data-asked
+          />
+        </Box>
         <LitButton type="submit" h={compact ? "56px" : "72px"} px={4} busy={busy}>
           Keep <KeyHint keys="Enter" />
         </LitButton>
@@ -172,8 +174,8 @@ function LineForm(props: Props) {
   );
 }
 
-/** Large for one or two values; smaller for five, so that all of the line is seen. */
-const sizeFor = (letters: number) => (letters <= 18 ? "40px" : letters <= 28 ? "28px" : "22px");
+/** As large as the whole of the line, or of its example, has room for. */
+const sizeFor = (letters: number) => `min(40px, calc(150cqw / ${Math.max(letters, 1)}))`;
 
 /** Which values the line wants, in order, and the unit of a bare number. */
 const fieldWords = (ask: Ask) =>

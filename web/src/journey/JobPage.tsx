@@ -16,7 +16,7 @@ import { LogDrawer } from "../shared/LogDrawer";
 import { Trouble } from "../shared/Trouble";
 import { useKeys } from "../shared/useKeys";
 import { JobDialogs } from "./JobDialogs";
-import { StepCard } from "./StepCard";
+import { Advice, seenAt, StepCard } from "./StepCard";
 import { stopStep } from "./steps";
 import { type OpenJob, useJob } from "./useJob";
 
@@ -72,6 +72,8 @@ function WholeJob({ job }: { job: Job }) {
   const open = useJob(job);
   const { step, ask, state } = open;
   useJobKeys(open);
+  const lines = (step?.advice.length ?? 0) + (step?.notes.length ?? 0);
+  const advised = lines > 0 && seenAt(open).pictured && step?.cautions.length === 0;
   return (
     <Flex
       direction="column"
@@ -104,6 +106,11 @@ function WholeJob({ job }: { job: Job }) {
       >
         {step ? <StepCard open={open} step={step} /> : <Box />}
         <Stack gap={3} minH={0}>
+          {step && advised && (
+            <Box bg="panel" p={3} overflowY="auto" minH={0} tabIndex={0}>
+              <Advice lines={[...step.advice, ...step.notes]} />
+            </Box>
+          )}
           {step?.picture && step.plot && (
             <Flex
               direction="column"

@@ -19,6 +19,13 @@ const Panels = lazy(() => import("./Panels"));
 const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 
+/** The picture of a step, if it has one: what is looked at gets the ground, all else stands close. */
+export function seenAt({ step, bench }: OpenJob) {
+  const peaking = step?.adjuster && bench?.held_step === step.key && step.cautions.length === 0;
+  const trace = peaking ? bench.trace : null;
+  return { trace, pictured: Boolean(step?.picture ?? trace) };
+}
+
 /** What to do now and why, what to expect, the one input, and what was measured here. */
 export function StepCard({ open, step }: Props) {
   const { job, ask, writing, taken, state } = open;
@@ -27,10 +34,7 @@ export function StepCard({ open, step }: Props) {
   const gated = step.cautions.length > 0;
   const blocked = step.blocked && !gated;
   const finished = step.ask === null && !blocked;
-  const peaking = step.adjuster !== null && open.bench?.held_step === step.key;
-  const trace = peaking && !gated ? open.bench?.trace : null;
-  // what is looked at gets the ground; all else stands close
-  const pictured = Boolean(step.picture ?? trace);
+  const { trace, pictured } = seenAt(open);
   return (
     <Flex
       as="main"
@@ -46,7 +50,7 @@ export function StepCard({ open, step }: Props) {
       <Box>
         <Flex justify="space-between" gap={3} align="start">
           <Heading
-            fontSize="26px"
+            fontSize={pictured ? "22px" : "26px"}
             lineHeight={1.15}
             fontWeight={500}
             flex={pictured ? "0 1 auto" : "1"}
@@ -87,7 +91,7 @@ export function StepCard({ open, step }: Props) {
         </Text>
       )}
       {!gated && !pictured && <Reminder step={step} />}
-      {!gated && <Advice lines={[...step.advice, ...step.notes]} />}
+      {!gated && !pictured && <Advice lines={[...step.advice, ...step.notes]} />}
       {!gated && !blocked && (
         <Grid
           templateColumns={step.leads.length && !pictured ? "minmax(0,1fr) 300px" : "1fr"}
@@ -111,10 +115,10 @@ export function StepCard({ open, step }: Props) {
               <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
-            {step.closable && (
-              <PlainButton mt={2} onClick={() => open.open("close")}>
-                Good enough: close with a reason <KeyHint keys="F4" />
-              </PlainButton>
+            {step.closable && !pictured && (
+              <Box mt={2}>
+                <GoodEnough open={open} />
+              </Box>
             )}
           </Box>
           {!pictured && <Leads step={step} />}
@@ -136,6 +140,7 @@ export function StepCard({ open, step }: Props) {
           <Flex gap={4} align="center" wrap="wrap">
             <Found results={step.results} />
             {!blocked && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}
+            {!blocked && step.closable && <GoodEnough open={open} />}
           </Flex>
           <Flex gap={4} justify="space-between" wrap="wrap">
             <FoldedLeads step={step} />
@@ -265,7 +270,15 @@ function KeptLine({ kept }: { kept: Schemas["Written"] }) {
   );
 }
 
-function Advice({ lines }: { lines: string[] }) {
+function GoodEnough({ open }: { open: OpenJob }) {
+  return (
+    <PlainButton onClick={() => open.open("close")}>
+      Good enough: close with a reason <KeyHint keys="F4" />
+    </PlainButton>
+  );
+}
+
+export function Advice({ lines }: { lines: string[] }) {
   if (lines.length === 0) return null;
   return (
     <Stack gap={1} borderLeftWidth="4px" borderColor="glow" pl={3} data-testid="advice">

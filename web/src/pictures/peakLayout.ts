@@ -1,4 +1,4 @@
-/** A reading at a place: turns from the best, or seconds before now. */
+/** A reading at a place: turns from the best, or milliseconds before now. */
 export type Sample = { at: number; value: number };
 
 type Point = { x: number; y: number };
@@ -40,7 +40,7 @@ export function lieOut(points: Sample[], live: Sample[], width: number, height: 
     places,
     bell: path(places),
     lately: path(
-      live.map((p) => ({ x: now.x + 6 * p.at, y: y(p.value) })).filter((p) => p.x > left),
+      live.map((p) => ({ x: now.x + 0.006 * p.at, y: y(p.value) })).filter((p) => p.x > left),
     ),
     arrow: `M${now.x} ${now.y - 14}Q${(now.x + best.x) / 2} ${lift} ${best.x + way * 12} ${best.y - 12}`,
     head: `M${best.x + way * 6} ${best.y - 10}l${way * 13} -8l${way * 2} 12Z`,

@@ -314,14 +314,16 @@ class Drawing {
     const [lower] = n === 0 ? this.of("lower reservoir") : [];
     this.wire([x, TOP], [x, this.bottom]);
     this.dot(x, this.bottom);
+    // a ring around it takes room
+    const beside = x + (capacitor?.suspicion ? 36 : 22);
     if (!lower) {
       this.put(capacitor, x, this.middle, true);
-      this.labels(capacitor, x + 22, this.middle - 4);
+      this.labels(capacitor, beside, this.middle - 4);
       return;
     }
     const tap = this.middle + 8;
     this.put(capacitor, x, (TOP + tap) / 2, true);
-    this.inOneLine(capacitor, x + 22, (TOP + tap) / 2 + 3);
+    this.inOneLine(capacitor, beside, (TOP + tap) / 2 + 3);
     this.put(lower, x, (tap + this.bottom) / 2, true);
     this.inOneLine(lower, x + 22, (tap + this.bottom) / 2 + 3);
   }
@@ -370,7 +372,9 @@ class Drawing {
 
   private probes() {
     for (const probe of this.picture.probes) {
-      const x = probe.node < 0 ? LEFT - 28 : this.x(probe.node) - 30;
+      const place = probe.node === 0 ? "reservoir" : "shunt";
+      const ringed = this.of(place, probe.node).some((p) => p.suspicion > 0);
+      const x = probe.node < 0 ? LEFT - 28 : this.x(probe.node) - (ringed ? 46 : 30);
       const top = probe.node < 0 ? this.middle - this.half : TOP;
       const bottom = probe.node < 0 ? this.middle + this.half : this.bottom;
       const from = probe.node < 0 ? LEFT : this.x(probe.node);
