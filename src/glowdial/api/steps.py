@@ -6,7 +6,7 @@ from dataclasses import asdict
 
 from pydantic import BaseModel
 
-from glowdial.core.journey.pictures import SupplyPicture
+from glowdial.core.journey.pictures import ReadingTable, SupplyPicture
 from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
 from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions, reminded_cautions
@@ -186,6 +186,34 @@ class SupplyPictureShape(BaseModel):
         return cls.model_validate(asdict(picture))
 
 
+class TableCellShape(BaseModel):
+    column: str
+    ask: str
+    expected: str
+    read: str
+    verdict: str
+    words: str
+
+
+class TableRowShape(BaseModel):
+    ask: str
+    label: str
+    does: str
+    cells: list[TableCellShape]
+
+
+class ReadingTableShape(BaseModel):
+    """Many values that are read one after the other; a row is taken by its question."""
+
+    columns: list[str]
+    rows: list[TableRowShape]
+
+    @classmethod
+    def of(cls, table: ReadingTable) -> ReadingTableShape:
+        """From the journey's table."""
+        return cls.model_validate(asdict(table))
+
+
 class GapShape(BaseModel):
     what: str
     instead: str
@@ -223,6 +251,7 @@ class StepShape(BaseModel):
     closed_because: str
     plot: PlotShape | None
     picture: SupplyPictureShape | None
+    table: ReadingTableShape | None
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
@@ -262,6 +291,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         closed_because=step.closed_because,
         plot=PlotShape.of(step.plot) if step.plot else None,
         picture=SupplyPictureShape.of(step.picture) if step.picture else None,
+        table=ReadingTableShape.of(step.table) if step.table else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],

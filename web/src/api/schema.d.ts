@@ -3176,6 +3176,16 @@ export interface components {
             supply: components["schemas"]["SupplySheet"];
         };
         /**
+         * ReadingTableShape
+         * @description Many values that are read one after the other; a row is taken by its question.
+         */
+        ReadingTableShape: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: components["schemas"]["TableRowShape"][];
+        };
+        /**
          * RectifierKind
          * @description The rectifier's law.
          * @enum {string}
@@ -3720,6 +3730,7 @@ export interface components {
             status: string;
             /** Status Words */
             status_words: string;
+            table: components["schemas"]["ReadingTableShape"] | null;
             /** Thinking */
             thinking: boolean;
             /** Title */
@@ -4012,6 +4023,32 @@ export interface components {
             off: boolean;
             /** What */
             what: string;
+        };
+        /** TableCellShape */
+        TableCellShape: {
+            /** Ask */
+            ask: string;
+            /** Column */
+            column: string;
+            /** Expected */
+            expected: string;
+            /** Read */
+            read: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /** TableRowShape */
+        TableRowShape: {
+            /** Ask */
+            ask: string;
+            /** Cells */
+            cells: components["schemas"]["TableCellShape"][];
+            /** Does */
+            does: string;
+            /** Label */
+            label: string;
         };
         /**
          * TemplateForm

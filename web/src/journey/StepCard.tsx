@@ -17,13 +17,14 @@ type Props = { open: OpenJob; step: Step };
 
 const Panels = lazy(() => import("./Panels"));
 const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
+const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 
 /** The picture of a step, if it has one: what is looked at gets the ground, all else stands close. */
 export function seenAt({ step, bench }: OpenJob) {
   const peaking = step?.adjuster && bench?.held_step === step.key && step.cautions.length === 0;
   const trace = peaking ? bench.trace : null;
-  return { trace, pictured: Boolean(step?.picture ?? trace) };
+  return { trace, pictured: Boolean(step?.picture ?? step?.table ?? trace) };
 }
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
@@ -136,9 +137,17 @@ export function StepCard({ open, step }: Props) {
             ) : (
               step.picture && <SupplyDrawing picture={step.picture} />
             )}
+            {step.table && (
+              <ReadingTable
+                table={step.table}
+                asked={ask?.key ?? ""}
+                open={blocked ? [] : asksOf(step)}
+                onPick={open.pick}
+              />
+            )}
           </Suspense>
           <Flex gap={4} align="center" wrap="wrap">
-            <Found results={step.results} />
+            <Found results={step.results.filter((r) => !inTable(step, r.label))} />
             {!blocked && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}
             {!blocked && step.closable && <GoodEnough open={open} />}
           </Flex>
@@ -203,6 +212,12 @@ export function StepCard({ open, step }: Props) {
   );
 }
 
+/** Whether a result stands in the step's table: it begins with the name of one of its rows. */
+const inTable = (step: Step, label: string) =>
+  step.table?.rows.some((row) => label.startsWith(`${row.label} `)) ?? false;
+
+const asksOf = (step: Step) => [...(step.ask ? [step.ask] : []), ...step.others].map((a) => a.key);
+
 /** The other questions that the step takes now, in any order. */
 function Others({
   step,
@@ -213,7 +228,10 @@ function Others({
   asked: string;
   onPick: (k: string) => void;
 }) {
-  const others = [...(step.ask ? [step.ask] : []), ...step.others].filter((a) => a.key !== asked);
+  // a row of a table is picked there
+  const rows = (step.table?.rows ?? []).map((row) => row.ask);
+  const all = [...(step.ask ? [step.ask] : []), ...step.others];
+  const others = all.filter((a) => a.key !== asked && !rows.includes(a.key));
   if (others.length === 0) return null;
   return (
     <Flex gap={2} mt={2} wrap="wrap" align="center" data-testid="others">

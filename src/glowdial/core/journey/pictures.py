@@ -100,3 +100,34 @@ class SupplyPicture:
     probes: tuple[Probe, ...] = ()
     series: bool = False
     caption: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class TableCell:
+    """One value of a table: its column, the question that asks for it, what is expected, and what
+    was read with its verdict; texts are empty where there is nothing."""
+
+    column: str
+    ask: str
+    expected: str
+    read: str = ""
+    verdict: str = ""
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """A row of readings: the question that takes it as a line, its name and what it does."""
+
+    ask: str
+    label: str
+    does: str
+    cells: tuple[TableCell, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingTable:
+    """Many values that are read one after the other, as tubes by electrodes."""
+
+    columns: tuple[str, ...]
+    rows: tuple[TableRow, ...]

@@ -419,3 +419,41 @@ def test_a_transistor_set_reads_no_word_of_tubes() -> None:
     wrong = [w for w in said if re.search(r"\b(tubes?|plates?|cathodes?|grids?)\b", w)]
     assert wrong == []
     assert any("base divider" in w for w in said)
+
+
+@pytest.mark.parametrize("facts", [KITCHEN, FARM, TUNER, tidewater_facts()], ids=lambda f: f.title)
+def test_the_table_holds_every_figure_once_with_what_was_read(facts: ReceiverFacts) -> None:
+    step = charted(facts)
+    table = step.table
+    assert table is not None
+    cells = [(row.label, c) for row in table.rows for c in row.cells]
+    places = [(label, c.column) for label, c in cells]
+    assert len(places) == len(set(places)) and {p[1] for p in places} <= set(table.columns)
+    lines = chart_lines(facts.circuit, facts.supply, facts.chart, facts.chart_ohm_per_volt)
+    heaters = len(facts.circuit.heaters.heaters)
+    assert sum(c.column not in ("heater", "heat") for _, c in cells) == len(lines)
+    assert sum(c.column == "heater" for _, c in cells) == heaters
+    # all was read: every cell has its verdict, as the step's results have
+    shown = sorted(c.verdict for _, c in cells)
+    judged = sorted(r.judgement.verdict.value for r in step.results if r.label.split()[0] != "B+")
+    assert shown == judged
+    # a row is taken by a question of the step
+    asks = {a.key for a in (step.ask, *step.others) if a} | {r.ask for r in table.rows}
+    assert {c.ask for _, c in cells} <= asks
+
+
+def test_before_anything_is_read_the_table_says_what_is_expected() -> None:
+    record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
+    seq = max(a.seq for a in record.answers)
+    nodes = an_answer(seq + 1, "bring-up.chart", "supply", NODES)
+    table = (
+        journey(KITCHEN, replace(record, answers=(*record.answers, nodes)))
+        .step("bring-up.chart")
+        .table
+    )
+    assert table is not None
+    (plate,) = [
+        c for row in table.rows for c in row.cells if (row.label, c.column) == ("V3", "plate")
+    ]
+    assert plate.read == "" and plate.verdict == ""
+    assert float(plate.expected.split()[0]) == pytest.approx(plate_v3(10e6), rel=0.01)

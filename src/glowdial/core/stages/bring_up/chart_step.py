@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.conditions import WHICH_METER, which_meter
+from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import Reading, conclude, last_outside, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -141,6 +142,7 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
             results += _heat_results(stage, designs.get(name), volts.fresh, taken)
     step = replace(
         step,
+        table=_table(facts, lines, bench, results),
         # what is outside is shown first, and the page shows the last ones first
         results=tuple(sorted(results, key=lambda r: r.judgement.verdict.outside)),
         advice=tuple(advice),
@@ -152,6 +154,51 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     settled = conclude(step, charted, retake=first_bad)
     others = tuple(r.ask for r in charted if settled.ask is None or r.ask.name != settled.ask.name)
     return replace(settled, others=others)
+
+
+HEATER_COLUMN, HEAT_COLUMN = "heater", "heat"
+
+
+def _table(
+    facts: ReceiverFacts, lines: tuple[ChartLine, ...], bench: _Taken, results: list[Result]
+) -> ReadingTable:
+    """Stages by electrodes and heaters, with what is expected on this line and meter."""
+    read = {r.label: r for r in results}
+    heaters = dict(heater_lines(facts.circuit, bench.line_v, facts.nominal_line_v))
+    names = tuple(dict.fromkeys((*(line.stage for line in lines), *heaters)))
+    rows: list[TableRow] = []
+    for name in names:
+        cells = [
+            _cell(line.label.removeprefix(f"{name} "), name, line.label, nominal, read)
+            for line in lines
+            if line.stage == name
+            for nominal in [line.read_v(bench.share, bench.meter_ohm)]
+        ]
+        if name in heaters:
+            nominal = heaters[name].nominal or 0.0
+            label = f"{name} {HEATER_COLUMN}"
+            cells.append(_cell(HEATER_COLUMN, "heaters", label, nominal, read))
+        stage = facts.circuit.stage(name)
+        heat = f"{name} {_called(stage, 'plate')} {HEAT_COLUMN}" if stage else ""
+        if heat in read:
+            shown = _cell(HEAT_COLUMN, name, heat, 0.0, read)
+            most = f"up to {read[heat].high_text}"
+            cells.append(replace(shown, expected=most, read=shown.read.split(",")[0]))
+        asked = name if any(line.stage == name for line in lines) else "heaters"
+        rows.append(TableRow(asked, name, _does(facts, name), tuple(cells)))
+    every = [c.column for row in rows for c in row.cells]
+    last = tuple(c for c in (HEATER_COLUMN, HEAT_COLUMN) if c in every)
+    electrodes = (c for c in dict.fromkeys(every) if c not in last)
+    return ReadingTable((*electrodes, *last), tuple(rows))
+
+
+def _cell(column: str, ask: str, label: str, nominal: float, read: dict[str, Result]) -> TableCell:
+    expected = f"{significant(nominal, 3)} V"
+    found = read.get(label)
+    if found is None:
+        return TableCell(column, ask, expected)
+    judged = found.judgement
+    return TableCell(column, ask, expected, found.text, judged.verdict.value, judged.words)
 
 
 def _meter_words(name: str, meter_ohm: float) -> str:
