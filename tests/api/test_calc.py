@@ -68,6 +68,16 @@ def test_tracking_is_exact_at_its_points(caller: Caller) -> None:
         ({"topology": "half-wave", "rectifier": {"kind": "silicon"}}, 220, 340),
         ({"topology": "bridge", "rectifier": {"kind": "selenium"}}, 230, 340),
         ({"topology": "doubler", "rectifier": {"kind": "silicon"}, "secondary_v": 150}, 180, 360),
+        (
+            {
+                "topology": "doubler, cascade",
+                "rectifier": {"kind": "silicon"},
+                "secondary_v": 150,
+                "other_half_f": 20e-6,
+            },
+            150,
+            360,
+        ),
         ({"rectifier": {"kind": "gas-filled", "drop_v": 15}}, 240, 330),
         ({"waveform": "vibrator", "line_v": 6, "line_hz": 115, "secondary_v": 300}, 180, 290),
     ],
@@ -129,6 +139,15 @@ HEATER = {"kind": "resistor", "use": "resistor", "value": 100.0}
             "dissipation",
         ),
         ("meter-loading", {"volts": 90.0, "source_ohm": 1e5, "meter_ohm": 0.0}, "meter_ohm"),
+        (
+            "heater-chart",
+            {
+                "heaters": {"heaters": [{"tube": "V1", "volts": 1e-170, "amperes": 5e-222}]},
+                "set_v": 230.0,
+                "nominal_v": 230.0,
+            },
+            "volts",
+        ),
     ],
 )
 def test_bad_values_are_refused_by_name(

@@ -12,8 +12,9 @@ from pydantic import Field, model_validator
 from glowdial.core.model.circuit import AerialKind
 from glowdial.core.physics.operating_point import Device, Role
 from glowdial.sheets.section import (
-    Amperes,
     Frequency,
+    HeaterAmperes,
+    HeaterVolts,
     Key,
     Resistance,
     Section,
@@ -130,8 +131,8 @@ class HeaterSheet(Section):
     """One heater."""
 
     tube: StageName
-    volts: Volts
-    amperes: Amperes
+    volts: HeaterVolts
+    amperes: HeaterAmperes
     direct: bool = False
 
 

@@ -54,8 +54,8 @@ class Tube(Section):
     position: Words
     function: Words
     type: Words
-    heater_v: float | None = Field(default=None, gt=0, le=250)
-    heater_a: float | None = Field(default=None, gt=0, le=10)
+    heater_v: float | None = Field(default=None, ge=0.1, le=250)
+    heater_a: float | None = Field(default=None, ge=1e-3, le=10)
 
 
 class RectifierSheet(Section):

@@ -39,6 +39,9 @@ Frequency = Annotated[float, Field(ge=1e4, le=1.5e8, examples=[1_400_000.0])]
 Capacitance = Annotated[float, Field(gt=0, le=1.0, examples=[16e-6])]
 Resistance = Annotated[float, Field(gt=0, le=1e9, examples=[1200.0])]
 Volts = Annotated[float, Field(gt=0, le=5000, examples=[230.0])]
+# from the least filament to a whole string's, and currents that a filament can have
+HeaterVolts = Annotated[float, Field(ge=0.1, le=5000, examples=[6.3])]
+HeaterAmperes = Annotated[float, Field(ge=1e-3, le=100, examples=[0.3])]
 Amperes = Annotated[float, Field(gt=0, le=100, examples=[0.06])]
 
 

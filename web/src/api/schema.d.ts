@@ -2216,7 +2216,7 @@ export interface components {
         HeaterSheet: {
             /**
              * Amperes
-             * @example 0.06
+             * @example 0.3
              */
             amperes: number;
             /**
@@ -2231,7 +2231,7 @@ export interface components {
             tube: string;
             /**
              * Volts
-             * @example 230
+             * @example 6.3
              */
             volts: number;
         };
