@@ -16,7 +16,9 @@ import { LogDrawer } from "../shared/LogDrawer";
 import { Trouble } from "../shared/Trouble";
 import { useKeys } from "../shared/useKeys";
 import { JobDialogs } from "./JobDialogs";
-import { Advice, seenAt, StepCard } from "./StepCard";
+import { seenAt } from "./seenAt";
+import { StepCard } from "./StepCard";
+import { Advice } from "./StepParts";
 import { stopStep } from "./steps";
 import { type OpenJob, useJob } from "./useJob";
 
@@ -73,7 +75,8 @@ function WholeJob({ job }: { job: Job }) {
   const { step, ask, state } = open;
   useJobKeys(open);
   const lines = (step?.advice.length ?? 0) + (step?.notes.length ?? 0);
-  const advised = lines > 0 && seenAt(open).pictured && step?.cautions.length === 0;
+  const pictured = seenAt(open).pictured && step?.cautions.length === 0;
+  const advised = lines > 0 && pictured;
   return (
     <Flex
       direction="column"
@@ -111,7 +114,7 @@ function WholeJob({ job }: { job: Job }) {
               <Advice lines={[...step.advice, ...step.notes]} />
             </Box>
           )}
-          {step?.picture && step.plot && (
+          {pictured && step?.plot && (
             <Flex
               direction="column"
               bg="panel"

@@ -1,4 +1,4 @@
-import { Box, Flex, Grid, Heading, Stack, Table, Text } from "@chakra-ui/react";
+import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 
 import { lazy, Suspense } from "react";
 
@@ -10,22 +10,15 @@ import { VerdictShape } from "../shared/VerdictShape";
 import { WindowBar } from "../shared/WindowBar";
 import { AskForm } from "./AskForm";
 import { CautionCard } from "./CautionCard";
+import { seenAt } from "./seenAt";
+import { Advice, GoodEnough, Leads, Others, Reminder } from "./StepParts";
+import { StepPicture } from "./StepPicture";
 import type { OpenJob } from "./useJob";
-import { LitButton, PlainButton } from "../shared/Buttons";
+import { LitButton } from "../shared/Buttons";
 
 type Props = { open: OpenJob; step: Step };
 
 const Panels = lazy(() => import("./Panels"));
-const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
-const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
-const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
-
-/** The picture of a step, if it has one: what is looked at gets the ground, all else stands close. */
-export function seenAt({ step, bench }: OpenJob) {
-  const peaking = step?.adjuster && bench?.held_step === step.key && step.cautions.length === 0;
-  const trace = peaking ? bench.trace : null;
-  return { trace, pictured: Boolean(step?.picture ?? step?.table ?? trace) };
-}
 
 /** What to do now and why, what to expect, the one input, and what was measured here. */
 export function StepCard({ open, step }: Props) {
@@ -35,7 +28,7 @@ export function StepCard({ open, step }: Props) {
   const gated = step.cautions.length > 0;
   const blocked = step.blocked && !gated;
   const finished = step.ask === null && !blocked;
-  const { trace, pictured } = seenAt(open);
+  const { pictured } = seenAt(open);
   return (
     <Flex
       as="main"
@@ -125,38 +118,7 @@ export function StepCard({ open, step }: Props) {
           {!pictured && <Leads step={step} />}
         </Grid>
       )}
-      {!gated && pictured && (
-        <>
-          <Suspense fallback={<Box flex="1 0 240px" />}>
-            {trace ? (
-              <PeakTrace
-                trace={trace}
-                reading={open.bench?.meters[0]?.text ?? ""}
-                live={open.watch.history}
-              />
-            ) : (
-              step.picture && <SupplyDrawing picture={step.picture} />
-            )}
-            {step.table && (
-              <ReadingTable
-                table={step.table}
-                asked={ask?.key ?? ""}
-                open={blocked ? [] : asksOf(step)}
-                onPick={open.pick}
-              />
-            )}
-          </Suspense>
-          <Flex gap={4} align="center" wrap="wrap">
-            <Found results={step.results.filter((r) => !inTable(step, r.label))} />
-            {!blocked && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}
-            {!blocked && step.closable && <GoodEnough open={open} />}
-          </Flex>
-          <Flex gap={4} justify="space-between" wrap="wrap">
-            <FoldedLeads step={step} />
-            <Reminder step={step} />
-          </Flex>
-        </>
-      )}
+      {!gated && pictured && <StepPicture open={open} step={step} />}
       {!gated && step.panels.length > 0 && (
         <Box
           flex="1 1 0"
@@ -212,50 +174,6 @@ export function StepCard({ open, step }: Props) {
   );
 }
 
-/** Whether a result stands in the step's table: it begins with the name of one of its rows. */
-const inTable = (step: Step, label: string) =>
-  step.table?.rows.some((row) => label.startsWith(`${row.label} `)) ?? false;
-
-const asksOf = (step: Step) => [...(step.ask ? [step.ask] : []), ...step.others].map((a) => a.key);
-
-/** The other questions that the step takes now, in any order. */
-function Others({
-  step,
-  asked,
-  onPick,
-}: {
-  step: Step;
-  asked: string;
-  onPick: (k: string) => void;
-}) {
-  // a row of a table is picked there
-  const rows = (step.table?.rows ?? []).map((row) => row.ask);
-  const all = [...(step.ask ? [step.ask] : []), ...step.others];
-  const others = all.filter((a) => a.key !== asked && !rows.includes(a.key));
-  if (others.length === 0) return null;
-  return (
-    <Flex gap={2} mt={2} wrap="wrap" align="center" data-testid="others">
-      <Text fontSize="15px" color="dim">
-        or take
-      </Text>
-      {others.map((other) => (
-        <PlainButton key={other.key} px={3} onClick={() => onPick(other.key)} title={other.prompt}>
-          {other.called}
-        </PlainButton>
-      ))}
-    </Flex>
-  );
-}
-
-function Reminder({ step }: { step: Step }) {
-  if (step.reminded.length === 0) return null;
-  return (
-    <Text fontSize="14px" color="dim" data-testid="reminded">
-      ▲ Remember: {step.reminded.join(", ")}.
-    </Text>
-  );
-}
-
 function StatusWord({ step }: { step: Step }) {
   if (!step.status_words) return null;
   return (
@@ -288,27 +206,6 @@ function KeptLine({ kept }: { kept: Schemas["Written"] }) {
   );
 }
 
-function GoodEnough({ open }: { open: OpenJob }) {
-  return (
-    <PlainButton onClick={() => open.open("close")}>
-      Good enough: close with a reason <KeyHint keys="F4" />
-    </PlainButton>
-  );
-}
-
-export function Advice({ lines }: { lines: string[] }) {
-  if (lines.length === 0) return null;
-  return (
-    <Stack gap={1} borderLeftWidth="4px" borderColor="glow" pl={3} data-testid="advice">
-      {lines.map((line) => (
-        <Text key={line} fontSize="16px" whiteSpace="pre-line">
-          {line}
-        </Text>
-      ))}
-    </Stack>
-  );
-}
-
 function Blocked({ step, next, onGoOn }: { step: Step; next: string; onGoOn: () => void }) {
   return (
     <Stack gap={2} borderLeftWidth="4px" borderColor="outside" pl={3} data-testid="blocked">
@@ -337,92 +234,5 @@ function Finished({ step, last, onGoOn }: { step: Step; last: boolean; onGoOn: (
         </LitButton>
       )}
     </Flex>
-  );
-}
-
-/** What was measured here in a line; every window behind one key. */
-function Found({ results }: { results: Step["results"] }) {
-  if (results.length === 0) return null;
-  return (
-    <Box asChild fontSize="15px">
-      <details>
-        <summary>
-          <Flex as="span" display="inline-flex" gap={4} wrap="wrap" data-testid="found">
-            {results.map((r) => (
-              <Flex as="span" key={`${r.seq} ${r.label}`} gap={1} align="center">
-                <VerdictShape verdict={r.verdict} />
-                <Text as="span" color="dim">
-                  {r.label}
-                </Text>
-                <Text as="span" fontFamily="mono">
-                  {r.text}
-                </Text>
-              </Flex>
-            ))}
-          </Flex>
-        </summary>
-        <Box
-          maxH="180px"
-          overflowY="auto"
-          tabIndex={0}
-          role="region"
-          aria-label="What was measured"
-        >
-          {[...results].reverse().map((found) => (
-            <WindowBar key={`${found.seq} ${found.label}`} result={found} />
-          ))}
-        </Box>
-      </details>
-    </Box>
-  );
-}
-
-/** Where the picture shows the leads, their table is folded. */
-function FoldedLeads({ step }: { step: Step }) {
-  if (step.leads.length === 0 && step.controls.length === 0) return null;
-  return (
-    <Box asChild fontSize="14px" color="dim">
-      <details>
-        <summary>Leads and controls as a table</summary>
-        <Leads step={step} />
-      </details>
-    </Box>
-  );
-}
-
-function Leads({ step }: { step: Step }) {
-  if (step.leads.length === 0 && step.controls.length === 0) return null;
-  return (
-    <Box fontSize="14px" borderLeftWidth="1px" borderColor="edge" pl={3} data-testid="leads">
-      {step.leads.length > 0 && (
-        <Table.Root size="sm" variant="line">
-          <Table.Header>
-            <Table.Row bg="transparent">
-              {["from", "through", "to"].map((head) => (
-                <Table.ColumnHeader key={head} p="2px" color="dim" fontWeight={400}>
-                  {head}
-                </Table.ColumnHeader>
-              ))}
-            </Table.Row>
-          </Table.Header>
-          <Table.Body>
-            {step.leads.map((lead) => (
-              <Table.Row key={`${lead.source} ${lead.to}`} bg="transparent">
-                {[lead.source, lead.through || "directly", lead.to].map((word, n) => (
-                  <Table.Cell key={n} p="2px" verticalAlign="top" lineHeight={1.2}>
-                    {word}
-                  </Table.Cell>
-                ))}
-              </Table.Row>
-            ))}
-          </Table.Body>
-        </Table.Root>
-      )}
-      {step.controls.map((control) => (
-        <Text key={control} mt={1} lineHeight={1.2}>
-          · {control}
-        </Text>
-      ))}
-    </Box>
   );
 }

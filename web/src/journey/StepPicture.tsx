@@ -1,0 +1,106 @@
+import { Box, Flex, Text } from "@chakra-ui/react";
+import { lazy, Suspense } from "react";
+
+import type { Step } from "../api/client";
+import { VerdictShape } from "../shared/VerdictShape";
+import { WindowBar } from "../shared/WindowBar";
+import { seenAt } from "./seenAt";
+import { GoodEnough, Leads, Others, Reminder } from "./StepParts";
+import type { OpenJob } from "./useJob";
+
+const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
+const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
+const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
+
+/** What is looked at in a step, and under it what was found and what else may be done. */
+export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
+  const asked = open.ask?.key ?? "";
+  const { trace } = seenAt(open);
+  return (
+    <>
+      <Suspense fallback={<Box flex="1 0 240px" />}>
+        {trace && (
+          <PeakTrace
+            trace={trace}
+            reading={open.bench?.meters[0]?.text ?? ""}
+            live={open.watch.history}
+          />
+        )}
+        {!trace && step.picture && <SupplyDrawing picture={step.picture} />}
+        {!trace && step.table && (
+          <ReadingTable
+            table={step.table}
+            asked={asked}
+            open={step.blocked ? [] : asksOf(step)}
+            onPick={open.pick}
+          />
+        )}
+      </Suspense>
+      <Flex gap={4} align="center" wrap="wrap">
+        <Found results={step.results.filter((r) => !inTable(step, r.label))} />
+        {!step.blocked && <Others step={step} asked={asked} onPick={open.pick} />}
+        {!step.blocked && step.closable && <GoodEnough open={open} />}
+      </Flex>
+      <Flex gap={4} justify="space-between" wrap="wrap">
+        <FoldedLeads step={step} />
+        <Reminder step={step} />
+      </Flex>
+    </>
+  );
+}
+
+/** Whether a result stands in the step's table: it begins with the name of one of its rows. */
+const inTable = (step: Step, label: string) =>
+  step.table?.rows.some((row) => label.startsWith(`${row.label} `)) ?? false;
+
+const asksOf = (step: Step) => [...(step.ask ? [step.ask] : []), ...step.others].map((a) => a.key);
+
+/** What was measured here in a line; every window behind one key. */
+function Found({ results }: { results: Step["results"] }) {
+  if (results.length === 0) return null;
+  return (
+    <Box asChild fontSize="15px">
+      <details>
+        <summary>
+          <Flex as="span" display="inline-flex" gap={4} wrap="wrap" data-testid="found">
+            {results.map((r) => (
+              <Flex as="span" key={`${r.seq} ${r.label}`} gap={1} align="center">
+                <VerdictShape verdict={r.verdict} />
+                <Text as="span" color="dim">
+                  {r.label}
+                </Text>
+                <Text as="span" fontFamily="mono">
+                  {r.text}
+                </Text>
+              </Flex>
+            ))}
+          </Flex>
+        </summary>
+        <Box
+          maxH="180px"
+          overflowY="auto"
+          tabIndex={0}
+          role="region"
+          aria-label="What was measured"
+        >
+          {[...results].reverse().map((found) => (
+            <WindowBar key={`${found.seq} ${found.label}`} result={found} />
+          ))}
+        </Box>
+      </details>
+    </Box>
+  );
+}
+
+/** Where the picture shows the leads, their table is folded. */
+function FoldedLeads({ step }: { step: Step }) {
+  if (step.leads.length === 0 && step.controls.length === 0) return null;
+  return (
+    <Box asChild fontSize="14px" color="dim">
+      <details>
+        <summary>Leads and controls as a table</summary>
+        <Leads step={step} />
+      </details>
+    </Box>
+  );
+}
