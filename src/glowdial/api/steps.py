@@ -6,7 +6,7 @@ from dataclasses import asdict
 
 from pydantic import BaseModel
 
-from glowdial.core.journey.pictures import ReadingTable, SupplyPicture
+from glowdial.core.journey.pictures import ReadingTable, ScalePicture, SupplyPicture
 from glowdial.core.journey.steps import Ask, Field, Plot, Result, Status, Step
 from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions, reminded_cautions
@@ -214,6 +214,35 @@ class ReadingTableShape(BaseModel):
         return cls.model_validate(asdict(table))
 
 
+class ScaleReadingShape(BaseModel):
+    off: float
+    text: str
+    words: str
+    verdict: str
+
+
+class ScaleMarkShape(BaseModel):
+    place: float
+    label: str
+    tolerance: str
+    lit: bool
+    readings: list[ScaleReadingShape]
+
+
+class ScalePictureShape(BaseModel):
+    """A band's scale, and how far each of its marks was off whenever it was read."""
+
+    band: str
+    low: str
+    high: str
+    marks: list[ScaleMarkShape]
+
+    @classmethod
+    def of(cls, scale: ScalePicture) -> ScalePictureShape:
+        """From the journey's scale."""
+        return cls.model_validate(asdict(scale))
+
+
 class GapShape(BaseModel):
     what: str
     instead: str
@@ -252,6 +281,7 @@ class StepShape(BaseModel):
     plot: PlotShape | None
     picture: SupplyPictureShape | None
     table: ReadingTableShape | None
+    scale: ScalePictureShape | None
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
@@ -292,6 +322,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         plot=PlotShape.of(step.plot) if step.plot else None,
         picture=SupplyPictureShape.of(step.picture) if step.picture else None,
         table=ReadingTableShape.of(step.table) if step.table else None,
+        scale=ScalePictureShape.of(step.scale) if step.scale else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],

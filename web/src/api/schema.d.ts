@@ -3487,6 +3487,44 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** ScaleMarkShape */
+        ScaleMarkShape: {
+            /** Label */
+            label: string;
+            /** Lit */
+            lit: boolean;
+            /** Place */
+            place: number;
+            /** Readings */
+            readings: components["schemas"]["ScaleReadingShape"][];
+            /** Tolerance */
+            tolerance: string;
+        };
+        /**
+         * ScalePictureShape
+         * @description A band's scale, and how far each of its marks was off whenever it was read.
+         */
+        ScalePictureShape: {
+            /** Band */
+            band: string;
+            /** High */
+            high: string;
+            /** Low */
+            low: string;
+            /** Marks */
+            marks: components["schemas"]["ScaleMarkShape"][];
+        };
+        /** ScaleReadingShape */
+        ScaleReadingShape: {
+            /** Off */
+            off: number;
+            /** Text */
+            text: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
         /** SensitivityAnswer */
         SensitivityAnswer: {
             /** Ratio Db */
@@ -3722,6 +3760,7 @@ export interface components {
             results: components["schemas"]["ResultShape"][];
             /** Retake */
             retake: boolean;
+            scale: components["schemas"]["ScalePictureShape"] | null;
             /** Shouts */
             shouts: boolean;
             /** Stage */

@@ -10,6 +10,7 @@ import type { OpenJob } from "./useJob";
 
 const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
 const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
+const ScaleDrawing = lazy(() => import("../pictures/ScaleDrawing"));
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 
 /** What is looked at in a step, and under it what was found and what else may be done. */
@@ -27,6 +28,7 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
           />
         )}
         {!trace && step.picture && <SupplyDrawing picture={step.picture} />}
+        {!trace && step.scale && <ScaleDrawing scale={step.scale} />}
         {!trace && step.table && (
           <ReadingTable
             table={step.table}

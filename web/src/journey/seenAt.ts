@@ -4,5 +4,5 @@ import type { OpenJob } from "./useJob";
 export function seenAt({ step, bench }: OpenJob) {
   const peaking = step?.adjuster && bench?.held_step === step.key && step.cautions.length === 0;
   const trace = peaking ? bench.trace : null;
-  return { trace, pictured: Boolean(step?.picture ?? step?.table ?? trace) };
+  return { trace, pictured: Boolean(step?.picture ?? step?.table ?? step?.scale ?? trace) };
 }

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.pictures import ScaleMark, ScalePicture, ScaleReading
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
-from glowdial.core.language.verdicts import symmetric
+from glowdial.core.language.verdicts import judge, symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import GENERATOR_FREQUENCY
 from glowdial.core.physics.tracking import mistracking_loss_db
@@ -99,6 +102,45 @@ def mark_result(
         stale=stale,
         as_found=as_found,
     )
+
+
+def scale_place(band: BandFacts, frequency_hz: float) -> float:
+    """Where a frequency stands along the scale, 0 at the low end to 1, by the gang's capacity with
+    plates cut for a capacity that rises evenly; what the sheet tells of no other law."""
+    at, low, high = (
+        float(band.tracked.signal.gang_capacity_f(f))
+        for f in (frequency_hz, band.low_hz, band.high_hz)
+    )
+    return (low - at) / (low - high)
+
+
+def scale_picture(
+    band: BandFacts, read: Sequence[tuple[float, Sequence[tuple[Answer, str]]]], lit_hz: float
+) -> ScalePicture:
+    """The scale with marks and, for each, its readings in order with words on what came before;
+    ``lit_hz`` is the mark that is asked for now, 0 for none."""
+    return ScalePicture(
+        band.name,
+        khz(band.low_hz),
+        khz(band.high_hz),
+        tuple(
+            ScaleMark(
+                scale_place(band, mark_hz),
+                khz(mark_hz),
+                khz(band.tolerance_hz(mark_hz)),
+                mark_hz == lit_hz,
+                tuple(_scale_reading(band, mark_hz, a, words) for a, words in readings),
+            )
+            for mark_hz, readings in sorted(read, key=lambda m: m[0])
+        ),
+    )
+
+
+def _scale_reading(band: BandFacts, mark_hz: float, answer: Answer, words: str) -> ScaleReading:
+    error_hz = answer.values["frequency"] - mark_hz
+    tolerance = band.tolerance_hz(mark_hz)
+    verdict = judge(answer.values["frequency"], symmetric(mark_hz, tolerance)).verdict
+    return ScaleReading(error_hz / tolerance, f"{error_hz / 1e3:+.1f} kHz", words, verdict.value)
 
 
 def mark_cost(band: BandFacts, mark_hz: float, found_hz: float) -> str:

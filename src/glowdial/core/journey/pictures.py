@@ -131,3 +131,36 @@ class ReadingTable:
 
     columns: tuple[str, ...]
     rows: tuple[TableRow, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ScaleReading:
+    """How far a mark was off when it was read: in tolerances, positive where stations stand too low
+    on the scale; the error and what was done before it, in words; the verdict."""
+
+    off: float
+    text: str
+    words: str
+    verdict: str
+
+
+@dataclass(frozen=True, slots=True)
+class ScaleMark:
+    """A mark: where it stands along the scale, 0 to 1, what is printed there, what it may be off,
+    whether the pointer stands on it now, and its readings in order."""
+
+    place: float
+    label: str
+    tolerance: str
+    lit: bool = False
+    readings: tuple[ScaleReading, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ScalePicture:
+    """A band's scale with the marks that are read on it, by rising frequency."""
+
+    band: str
+    low: str
+    high: str
+    marks: tuple[ScaleMark, ...]

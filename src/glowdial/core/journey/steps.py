@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.bench.recipe import Recipe
-from glowdial.core.journey.pictures import ReadingTable, SupplyPicture
+from glowdial.core.journey.pictures import ReadingTable, ScalePicture, SupplyPicture
 from glowdial.core.journey.record import Answer, Entered, Point, Said, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
@@ -205,6 +205,7 @@ class Step:
     reopens_gate: tuple[Answer | Entered, ...] = ()
     picture: SupplyPicture | None = None
     table: ReadingTable | None = None
+    scale: ScalePicture | None = None
     draw: Callable[[], Plot | None] | None = None
     show: Callable[[], SupplyPicture | None] | None = None
     advise: Callable[[], tuple[str, ...]] | None = None

@@ -14,6 +14,7 @@ from glowdial.core.journey.dial_marks import (
     mark_ask,
     mark_cost,
     mark_result,
+    scale_picture,
 )
 from glowdial.core.journey.readings import (
     asked_at,
@@ -88,6 +89,14 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         powered=True,
         programme=marks_hz,
         draw=lambda: _plot(band, curve),
+        scale=scale_picture(
+            band,
+            [
+                (mark, [(r.answer, "")] if r.answer is not None else [])
+                for mark, r in zip(marks_hz, found, strict=True)
+            ],
+            next((m for m, r in zip(marks_hz, found, strict=True) if r.fresh is None), 0.0),
+        ),
         cost=_cost(band, curve) if curve else "",
     )
     return conclude(step, found)

@@ -18,9 +18,11 @@ from glowdial.core.journey.dial_marks import (
     mark_ask,
     mark_cost,
     mark_result,
+    scale_picture,
 )
 from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.peaking import peak_step
+from glowdial.core.journey.pictures import ScalePicture
 from glowdial.core.journey.readings import conclude, confirmed, reading, readings
 from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord, latest_of
 from glowdial.core.journey.room import Situation
@@ -295,7 +297,7 @@ def _end_step(
         controls=(f"pointer on {khz(end.mark_hz)}",),
         powered=True,
         adjuster=end.adjuster,
-        draw=lambda: _convergence_plot(record, band),
+        scale=_creeping(record, band, end),
         cost=mark_cost(band, end.mark_hz, found) if found is not None else "",
     )
     return settle(step, remaining=remaining)
@@ -358,32 +360,22 @@ def _move_ask(
     )
 
 
-def _convergence_plot(record: JobRecord, band: BandFacts) -> Plot | None:
-    """Dial error at both ends, reading by reading."""
+def _creeping(record: JobRecord, band: BandFacts, now: _End) -> ScalePicture:
+    """Both ends on the scale, reading by reading: the marks creeping home."""
     prefix = f"osc.{band.key}."
     read = [a for a in record.with_value("frequency") if a.step.startswith(prefix)]
-    lines = []
-    for end in _ends(band):
-        points = [
-            (float(n), (a.values["frequency"] - end.mark_hz) / 1e3)
-            for n, a in enumerate(read, 1)
-            if a.step.endswith(f".{end.name}") or a.ask == end.name
-        ]
-        if points:
-            lines.append(
-                PlotLine(
-                    khz(end.mark_hz),
-                    "left" if end.name == "high" else "measured",
-                    tuple(p[0] for p in points),
-                    tuple(p[1] for p in points),
-                )
-            )
-    if not lines:
-        return None
-    tolerance = min(band.tolerance_hz(e.mark_hz) for e in _ends(band)) / 1e3
-    return Plot(
-        "Dial error at both ends", "reading", "error (kHz)", tuple(lines), tolerance=tolerance
-    )
+    marks = [
+        (
+            end.mark_hz,
+            [
+                (a, "as found" if a.step == as_found_key(band) else _label(a))
+                for a in read
+                if a.step.endswith(f".{end.name}") or a.ask == end.name
+            ],
+        )
+        for end in _ends(band)
+    ]
+    return scale_picture(band, marks, now.mark_hz)
 
 
 def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:

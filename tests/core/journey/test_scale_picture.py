@@ -1,0 +1,60 @@
+"""The scale as it is drawn: marks in their places, readings with how far they were off."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.journey.dial_marks import scale_picture, scale_place
+from glowdial.core.plan.journey import journey
+
+FACTS = tidewater_facts()
+
+
+@pytest.mark.parametrize("band", FACTS.bands, ids=lambda b: b.key)
+def test_a_scale_runs_from_its_low_end_to_its_high_end_by_the_gangs_capacity(band) -> None:  # type: ignore[no-untyped-def]
+    assert scale_place(band, band.low_hz) == pytest.approx(0.0)
+    assert scale_place(band, band.high_hz) == pytest.approx(1.0)
+    places = [scale_place(band, f) for f in band.dial_marks_hz]
+    assert places == sorted(places) and places[0] >= 0.0 and places[-1] <= 1.0
+    # an even capacity law spreads the low end: the geometric middle is past the middle
+    assert scale_place(band, (band.low_hz * band.high_hz) ** 0.5) > 0.5
+
+
+def test_readings_creep_from_as_found_to_inside() -> None:
+    band = FACTS.bands[0]
+    mark, tolerance = band.high_mark_hz, band.tolerance_hz(band.high_mark_hz)
+    read = [
+        (an_answer(n, "osc", "high", {"frequency": mark + off * tolerance}), words)
+        for n, (off, words) in enumerate([(3.0, "as found"), (-1.5, "moved"), (0.2, "moved")])
+    ]
+    (high, low) = scale_picture(band, [(band.low_mark_hz, []), (mark, read)], mark).marks[::-1]
+    assert [r.off for r in high.readings] == pytest.approx([3.0, -1.5, 0.2])
+    assert [r.verdict for r in high.readings] == ["high", "low", "inside"]
+    assert high.readings[0].text == f"{3.0 * tolerance / 1e3:+.1f} kHz"
+    assert high.lit and not low.lit and low.readings == ()
+
+
+def test_the_rounds_show_both_ends_as_found_and_as_moved() -> None:
+    band = FACTS.bands[0]
+    survey = f"osc.{band.key}.survey"
+    ends = {"high": band.high_mark_hz + 30e3, "low": band.low_mark_hz - 15e3}
+    record = a_record(
+        *(an_answer(n, survey, e, {"frequency": hz}) for n, (e, hz) in enumerate(ends.items(), 1)),
+        an_answer(3, f"osc.{band.key}.decide", "decision", decision="align"),
+    )
+    step = next(s for s in journey(FACTS, record).steps if ".round1" in s.key)
+    assert step.scale is not None
+    assert [len(m.readings) for m in step.scale.marks] == [1, 1]
+    assert {m.readings[0].words for m in step.scale.marks} == {"as found"}
+    (lit,) = [m for m in step.scale.marks if m.lit]
+    seq = max(a.seq for a in record.answers) + 1
+    assert step.ask is not None
+    mark = band.high_mark_hz if step.key.endswith("high") else band.low_mark_hz
+    moved = an_answer(seq, step.key, step.ask.key, {"turns": 0.125, "frequency": mark + 1e3})
+    after = journey(FACTS, replace(record, answers=(*record.answers, moved))).step(step.key).scale
+    assert after is not None
+    mine = next(m for m in after.marks if m.label == lit.label)
+    assert [r.words for r in mine.readings] == ["as found", "1/8 turn clockwise"]

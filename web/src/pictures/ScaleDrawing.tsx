@@ -1,0 +1,154 @@
+import { Box, Table } from "@chakra-ui/react";
+import { useRef } from "react";
+
+import { verdictColour, VerdictShape } from "../shared/VerdictShape";
+import { type Lens, type Scale, spreadOut } from "./scaleLayout";
+import { useSize } from "./useSize";
+
+/** A band's scale with its pointer, and under each mark how far off it was, reading by reading. */
+export default function ScaleDrawing({ scale }: { scale: Scale }) {
+  const box = useRef<HTMLDivElement>(null);
+  const { width, height } = useSize(box);
+  return (
+    <Box
+      as="figure"
+      m={0}
+      flex="1 0 240px"
+      minH={0}
+      position="relative"
+      aria-label={`The scale, ${scale.band}`}
+      data-testid="scale-picture"
+    >
+      <Box ref={box} h="100%" minH="240px" bg="ground" borderRadius="4px" overflow="hidden">
+        {width > 0 && height > 0 && <Drawn scale={scale} width={width} height={height} />}
+      </Box>
+      <AsTable scale={scale} />
+    </Box>
+  );
+}
+
+function Drawn({ scale, width, height }: { scale: Scale; width: number; height: number }) {
+  const { left, right, scaleY, lensTop, bottom, lenses } = spreadOut(scale, width, height);
+  return (
+    <svg width={width} height={height} aria-hidden="true">
+      <Tone of="dim">
+        <line x1={left} x2={right} y1={scaleY} y2={scaleY} stroke="currentColor" />
+        <text x={left} y={14} fontSize={13} fill="currentColor">
+          {scale.low}
+        </text>
+        <text x={right} y={14} fontSize={13} textAnchor="end" fill="currentColor">
+          {scale.high}
+        </text>
+      </Tone>
+      {lenses.map((lens) => (
+        <OneMark key={lens.mark.label} lens={lens} y={scaleY} top={lensTop} bottom={bottom} />
+      ))}
+    </svg>
+  );
+}
+
+type MarkProps = { lens: Lens; y: number; top: number; bottom: number };
+
+/** The mark on the scale, the lens under it, and the way of its readings. */
+function OneMark({ lens, y, top, bottom }: MarkProps) {
+  const { mark, at, left, right, middle, stripe, roomy, readings } = lens;
+  const way = readings.map((r, n) => `${n === 0 ? "M" : "L"}${r.x} ${r.y}`).join("");
+  return (
+    <>
+      <Tone of={mark.lit ? "glow" : "ink"}>
+        <line x1={at} x2={at} y1={y - 10} y2={y + 10} stroke="currentColor" strokeWidth={2} />
+        {mark.lit && <path d={`M${at} ${y - 12}l-7 -14h14Z`} fill="currentColor" />}
+        <path
+          d={`M${at} ${y + 10}L${left} ${top}M${at} ${y + 10}L${right} ${top}`}
+          fill="none"
+          stroke="currentColor"
+          strokeOpacity={0.25}
+        />
+        <rect
+          x={left}
+          y={top}
+          width={right - left}
+          height={bottom - top}
+          rx={4}
+          fill="none"
+          stroke="currentColor"
+          strokeOpacity={0.6}
+        />
+        <text x={middle} y={top + 18} fontSize={16} textAnchor="middle" fill="currentColor">
+          {mark.label}
+        </text>
+      </Tone>
+      <Tone of="band">
+        <rect
+          x={stripe.left}
+          y={top + 28}
+          width={stripe.right - stripe.left}
+          height={bottom - top - 34}
+          fill="currentColor"
+        />
+      </Tone>
+      <Tone of="inside">
+        <line x1={middle} x2={middle} y1={top + 28} y2={bottom - 6} stroke="currentColor" />
+      </Tone>
+      <Tone of="dim">
+        <path d={way} fill="none" stroke="currentColor" />
+      </Tone>
+      {readings.map((r, n) => (
+        <g key={n}>
+          <g transform={`translate(${r.x - 8} ${r.y - 8})`}>
+            <foreignObject width={16} height={16}>
+              <VerdictShape verdict={r.reading.verdict} size={16} />
+            </foreignObject>
+          </g>
+          {(r.last || roomy) && (
+            <Tone of={r.last ? verdictColour(r.reading.verdict) : "dim"}>
+              <text
+                x={r.x < middle ? r.x + 14 : r.x - 14}
+                y={r.y + 5}
+                fontSize={r.last ? 17 : 14}
+                textAnchor={r.x < middle ? "start" : "end"}
+                fill="currentColor"
+              >
+                {r.last ? r.reading.text : `${r.reading.text} ${r.reading.words}`}
+              </text>
+            </Tone>
+          )}
+        </g>
+      ))}
+    </>
+  );
+}
+
+function Tone({ of, children }: { of: string; children: React.ReactNode }) {
+  return (
+    <Box asChild color={of}>
+      <g>{children}</g>
+    </Box>
+  );
+}
+
+/** The same for those who cannot see it. */
+function AsTable({ scale }: { scale: Scale }) {
+  return (
+    <Box position="absolute" w="1px" h="1px" overflow="hidden" css={{ clipPath: "inset(50%)" }}>
+      <Table.Root>
+        <Table.Caption>
+          {scale.band}, {scale.low} to {scale.high}
+        </Table.Caption>
+        <Table.Body>
+          {scale.marks.flatMap((mark) =>
+            mark.readings.map((reading, n) => (
+              <Table.Row key={`${mark.label} ${n}`}>
+                <Table.Cell>{mark.label}</Table.Cell>
+                <Table.Cell>within {mark.tolerance}</Table.Cell>
+                <Table.Cell>
+                  {reading.text} {reading.words}, {reading.verdict}
+                </Table.Cell>
+              </Table.Row>
+            )),
+          )}
+        </Table.Body>
+      </Table.Root>
+    </Box>
+  );
+}
