@@ -19,7 +19,7 @@ import { JobDialogs } from "./JobDialogs";
 import { seenAt } from "./seenAt";
 import { StepCard } from "./StepCard";
 import { Advice } from "./StepParts";
-import { stopStep } from "./steps";
+import { stopStep, whereWords } from "./steps";
 import { type OpenJob, useJob } from "./useJob";
 
 function JobPage() {
@@ -152,9 +152,7 @@ function StepLine({ open }: { open: OpenJob }) {
       <BareButton onClick={() => open.goBy(-1)}>
         ‹ Back <KeyHint keys="PgUp" />
       </BareButton>
-      <Text>
-        step {here + 1} of {job.steps.length}
-      </Text>
+      <Text>{whereWords(job, here)}</Text>
       <BareButton onClick={() => open.goBy(1)}>
         On › <KeyHint keys="PgDn" />
       </BareButton>
