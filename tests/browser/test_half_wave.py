@@ -92,11 +92,12 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     hands = Hands(workshop, aligned(facts))
     letters = {"Runs from": "t"}
     work(page, until=RAMP, typist=hands.type_reading, letters=letters)
-    page.driver.find_element(By.XPATH, "//summary[contains(., 'Leads')]").click()
+    folded = "//summary[contains(., 'Leads')]"
+    page.wait("the leads", lambda: page.driver.find_elements(By.XPATH, folded))
+    page.driver.find_element(By.XPATH, folded).click()
     leads = page.text("leads")
     assert "isolation transformer" in leads and "B-" in leads
-    table = page.driver.find_element(By.CSS_SELECTOR, "[data-testid=supply-table]")
-    drawn = str(table.get_attribute("textContent"))
+    drawn = str(page.wait_for("supply-table").get_attribute("textContent"))
     page.wait_for("line").click()
     assert "half-wave" in drawn and "V5" in drawn and "to B-" in drawn
     work(page, until="faults", typist=hands.type_reading, letters=letters)
