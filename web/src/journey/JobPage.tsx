@@ -119,8 +119,7 @@ function WholeJob({ job }: { job: Job }) {
               direction="column"
               bg="panel"
               p={3}
-              flex="1"
-              minH="150px"
+              flex="1 0 170px"
               maxH="300px"
               data-testid="side-plot"
             >

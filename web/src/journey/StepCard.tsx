@@ -52,7 +52,12 @@ export function StepCard({ open, step }: Props) {
           >
             {step.title}
           </Heading>
-          <Flex gap={3} align="center" justify="flex-end" flex="1 1 0" minW="200px">
+          <Flex
+            gap={3}
+            align="center"
+            justify="flex-end"
+            {...(pictured ? { flex: "1 1 0", minW: "200px" } : { flexShrink: 0 })}
+          >
             {pictured && kept && <KeptLine kept={kept} />}
             <StatusWord step={step} />
           </Flex>
