@@ -99,6 +99,7 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     assert "isolation transformer" in leads and "B-" in leads
     drawn = str(page.wait_for("supply-table").get_attribute("textContent"))
     page.wait_for("line").click()
+    assert page.faults() == []
     assert "half-wave" in drawn and "V5" in drawn and "to B-" in drawn
     work(page, until="faults", typist=hands.type_reading, letters=letters)
     journey = job_page(workshop, 1).journey
