@@ -60,7 +60,8 @@ def instruments_of(
     or the newest; none for what is not measured."""
     if not any(f.measurand is not None for f in ask.fields):
         return NO_INSTRUMENTS
-    named = [m for m in equipment.meters if m.name == texts.get(WHICH_METER)]
+    name = texts.get(WHICH_METER) or ask.read_with
+    named = [m for m in equipment.meters if m.name == name]
     return registered(replace(equipment, meter=named[0]) if named else equipment)
 
 

@@ -68,7 +68,8 @@ class Ask:
     ``point`` is what it is asked at, such as ``(("dial_hz", 600e3),)``: with the key it tells the
     questions of a step apart. ``makes`` are temporary connections that answering it makes: what,
     and where. ``called`` is the short word on the button that picks it. With ``blanks`` a value
-    that was not read may be a dash.
+    that was not read may be a dash; ``read_with`` names the meter where an earlier question settled
+    that.
     """
 
     key: str
@@ -83,6 +84,7 @@ class Ask:
     point: Point = ()
     called: str = ""
     blanks: bool = False
+    read_with: str = ""
 
     @property
     def name(self) -> str:

@@ -350,6 +350,10 @@ def test_the_meter_that_a_chart_was_read_with_is_asked_where_there_are_two() -> 
     assert options == ("new meter", "old meter")
     assert not verdict(read_with("old meter", BOTH, volts))
     assert verdict(read_with("new meter", BOTH, volts)) and verdict(read_with("", BOTH, volts))
+    # what is read on is kept with that meter, too
+    later = read_with("old meter", BOTH, volts)
+    ask = next(a for a in (later.ask, *later.others) if a and a.key == "V2")
+    assert instruments_of(BOTH, ask).meter == "old meter"
     assert "old meter, 60.0 kohm" in read_with("old meter", BOTH, volts).reason
     # only one is registered: nothing to ask
     alone = journey(KITCHEN, walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN)))

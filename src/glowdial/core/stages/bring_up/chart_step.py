@@ -106,15 +106,17 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
         return conclude(step, (supply,))
     line_v, b_plus_v = known.values["line"], known.values["b_plus"]
     bench = _Taken(line_v, line_v / nominal_v, b_plus_v, meter_ohm, known=meter is not None)
-    if known.texts.get(WHICH_METER):
+    named = known.texts.get(WHICH_METER, "")
+    if named:
         bench = replace(bench.by(known), named=True)
-        step = replace(step, reason=_meter_words(known.texts[WHICH_METER], bench.meter_ohm))
+        step = replace(step, reason=_meter_words(named, bench.meter_ohm))
     basis = Basis(after=(known,))
     found: list[Reading] = [supply]
     results: list[Result] = _supply_results(facts, known, bench)
     advice: list[str] = []
     if facts.circuit.heaters.heaters:
-        heaters = reading(record, CHART, _heater_ask(facts, bench, nominal_v), basis)
+        ask = replace(_heater_ask(facts, bench, nominal_v), read_with=named)
+        heaters = reading(record, CHART, ask, basis)
         found.append(heaters)
         if heaters.fresh is not None:
             judged = _heater_results(facts, heaters.fresh, bench, nominal_v)
@@ -123,7 +125,8 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     designs = computed_points(facts.circuit, facts.supply)
     for name in dict.fromkeys(line.stage for line in lines):
         mine = [line for line in lines if line.stage == name]
-        volts = reading(record, CHART, _stage_ask(name, _does(facts, name), mine, bench), basis)
+        ask = replace(_stage_ask(name, _does(facts, name), mine, bench), read_with=named)
+        volts = reading(record, CHART, ask, basis)
         found.append(volts)
         if volts.fresh is None:
             continue
