@@ -6,6 +6,7 @@ python -m benchmarks.rough_handling [PHOTOS] [WORDS] [PLUGS]
 from __future__ import annotations
 
 import csv
+import http.client
 import io
 import json
 import os
@@ -253,7 +254,8 @@ class Writer:
             for kind, path, body in self._kinds(f"{self.name}-{n}"):
                 try:
                     self._send(kind, path, body, f"{self.name}-{n:06d}-{kind}")
-                except OSError:
+                except (OSError, http.client.HTTPException):
+                    # the plug was pulled in the middle of an answer
                     return
 
     def _kinds(self, mark: str) -> list[tuple[str, str, dict[str, Any]]]:
@@ -287,7 +289,8 @@ class Writer:
             except urllib.error.HTTPError as error:
                 if error.code == 409:
                     continue
-                self.refused[f"{kind} {error.code}"] += 1
+                ours = "ERROR of ours, " if error.code >= 500 else ""
+                self.refused[f"{ours}{kind} {error.code}"] += 1
                 return
             self.answered.append((kind, mark_of(kind, body)))
             return
