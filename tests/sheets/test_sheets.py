@@ -15,6 +15,7 @@ from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.operating_point import operating_point
 from glowdial.core.physics.supply.circuit import RectifierKind, Waveform
+from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
@@ -170,6 +171,29 @@ def test_a_line_up_is_read_as_it_is_written() -> None:
     assert Trait.SERIES_STRING in traits_of(facts)
     given = made(line_up=STRING, heating="in a string", dropper="160")[1]
     assert given.circuit.heaters.dropper_ohm == 160.0
+
+
+def test_loads_hang_where_their_lines_say() -> None:
+    """Two tubes at the first filter, one at the last: the same as their sum by itself."""
+    lines = """V1 12X8 mixer 12.6 V 0.15 A 4 mA from last
+V4 50X5 output 50 V 0.15 A, 30 mA from the first filter
+V5 50X5 output 50 V 0.15 A 10mA from first"""
+    fed = made(line_up=lines)[1]
+    assert fed.supply == made(tap_current="40")[1].supply
+    assert fed.supply is not None
+    assert fed.supply.load.current_a == pytest.approx(0.015)
+    assert fed.supply.tap_shares == pytest.approx((40.0 / 15.0,))
+    # the heater's current is not taken for it, nor the other way round
+    assert {h.amperes for h in fed.circuit.heaters.heaters} == {0.15}
+    assert [t.function for t in fed.tubes] == ["mixer", "output", "output"]
+    # a sum that is given counts
+    assert made(line_up=lines, tap_current="20")[1].supply == made(tap_current="20")[1].supply
+    # with all of it behind the filter the same supply is taken to give less there
+    behind = made()[1].supply
+    assert behind is not None
+    assert steady_state(behind, 117.0).node_v[-1] < steady_state(fed.supply, 117.0).node_v[-1]
+    with pytest.raises(BadInput, match="smaller than it"):
+        made(line_up="V4 50X5 output 80 mA from first")
 
 
 @pytest.mark.parametrize(

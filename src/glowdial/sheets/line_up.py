@@ -1,7 +1,8 @@
 """A line-up as people write it: one tube, transistor or lamp a line.
 
 ``V1 12X8 converter 12.6 V 0.15 A``: place, type, what it does, and its heater's volts and current
-where it has one; ``direct`` for a directly heated filament.
+where it has one; ``direct`` for a directly heated filament; ``38 mA from first`` for what it draws
+of B+ and at which filter capacitor, first or last.
 """
 
 from __future__ import annotations
@@ -18,15 +19,21 @@ MOST_LINES = 60
 PLACE = re.compile(r"[A-Za-z0-9]{1,12}")
 HEATER_VOLTS = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?\s*V(?!\w)", re.IGNORECASE)
 HEATER_CURRENT = re.compile(r"(?<![\w.,])\d*[.,]?\d+\s*m?A(?!\w)", re.IGNORECASE)
+FEED = re.compile(
+    r"(?P<drawn>\d*[.,]?\d+\s*m?A)\s+from\s+(?:the\s+)?(?P<node>first|last)(?:\s+filter)?\b",
+    re.IGNORECASE,
+)
 DIRECT = re.compile(r"\bdirect(?:ly heated)?\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
 class LineUp:
-    """The tubes of a line-up, and the places of those that are directly heated."""
+    """The tubes of a line-up, the places of those that are directly heated, and what is drawn of B+
+    at the first filter capacitor, in A, as far as the lines say where they are fed from."""
 
     tubes: tuple[Tube, ...] = ()
     direct: frozenset[str] = frozenset()
+    first_a: float = 0.0
 
 
 def read_line_up(text: str) -> LineUp:
@@ -36,7 +43,13 @@ def read_line_up(text: str) -> LineUp:
         raise BadInput("tubes", f"{len(lines)} lines", f"are over {MOST_LINES}", LINE_EXAMPLE)
     tubes: list[Tube] = []
     direct: set[str] = set()
+    first_a = 0.0
     for number, line in enumerate(lines, start=1):
+        fed = FEED.search(line)
+        if fed is not None:
+            drawn_a = parse(fed["drawn"], CURRENT, f"tubes, line {number}, drawn")
+            first_a += drawn_a if fed["node"].lower() == "first" else 0.0
+            line = line.replace(fed.group(), " ", 1)
         tube = _tube(line, f"tubes, line {number}")
         if any(t.position == tube.position for t in tubes):
             raise BadInput(
@@ -45,7 +58,7 @@ def read_line_up(text: str) -> LineUp:
         tubes.append(tube)
         if DIRECT.search(line):
             direct.add(tube.position)
-    return LineUp(tuple(tubes), frozenset(direct))
+    return LineUp(tuple(tubes), frozenset(direct), first_a)
 
 
 def _tube(line: str, label: str) -> Tube:

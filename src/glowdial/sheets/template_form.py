@@ -215,7 +215,7 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         heaters_in_series=form.heating is Heating.STRING,
         dropper_ohm=_given(form.dropper, RESISTANCE, "dropper") or 0.0,
         traits=form.traits,
-        supply=_supply(form),
+        supply=_supply(form, line_up.first_a),
         b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
         sensitivity_emf_v=_given(form.sensitivity, LEVEL, "sensitivity"),
     )
@@ -262,7 +262,7 @@ def _band(form: BandForm) -> TemplateBand:
     )
 
 
-def _supply(form: TemplateForm) -> TemplateSupply | None:
+def _supply(form: TemplateForm, first_a: float) -> TemplateSupply | None:
     waveform = _waveform(form)
     secondary = (
         form.secondary
@@ -303,11 +303,13 @@ def _supply(form: TemplateForm) -> TemplateSupply | None:
         "b_plus_v": parse(form.b_plus, DC_VOLTS, "B+"),
         "b_plus_current_a": parse(form.b_plus_current, CURRENT, "B+ current"),
     }
-    tap_a = _given(form.tap_current, CURRENT, "current at the first filter") or 0.0
+    # what the lines say of their feeds counts where the sum is not given
+    given_a = _given(form.tap_current, CURRENT, "current at the first filter")
+    tap_a = given_a if given_a is not None else first_a
     if tap_a >= required["b_plus_current_a"]:
         raise BadInput(
             "current at the first filter",
-            form.tap_current,
+            form.tap_current or f"{1e3 * first_a:.3g} mA by the lines",
             "is part of the B+ current, and smaller than it",
             "32",
         )

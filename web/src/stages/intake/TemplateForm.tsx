@@ -113,7 +113,8 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
         <Grid templateColumns="2fr 1fr" gap={3}>
           <Field.Root>
             <Field.Label fontSize="15px">
-              One a line: place, type, what it does, its heater; direct for a direct filament
+              One a line: place, type, what it does, its heater, direct if it is; what it draws of
+              B+, from first or last filter
             </Field.Label>
             <Textarea
               name="line_up"
