@@ -461,3 +461,8 @@ def test_before_anything_is_read_the_table_says_what_is_expected() -> None:
     ]
     assert plate.read == "" and plate.verdict == ""
     assert float(plate.expected.split()[0]) == pytest.approx(plate_v3(10e6), rel=0.01)
+
+
+def test_a_meters_minus_goes_to_the_rail_that_the_set_has() -> None:
+    rails = {f.title: charted(f).leads[0].to for f in (KITCHEN, TUNER)}
+    assert rails == {KITCHEN.title: "B-", TUNER.title: "chassis"}

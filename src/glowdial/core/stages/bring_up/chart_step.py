@@ -24,7 +24,7 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, heater
 from glowdial.core.physics.operating_point import AmplifierStage, Device, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
-from glowdial.core.safety.cautions import Trait, traits_of
+from glowdial.core.safety.cautions import Trait, common_rail, traits_of
 from glowdial.core.stages.bring_up.gate_steps import STAGE, on_batteries
 from glowdial.core.stages.bring_up.voltage_chart import (
     NORM_METER_OHM,
@@ -94,7 +94,7 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
         f"Measure the volts of every {facts.device_word} against the chart",
         _meter_words(meter.name if meter else "", meter_ohm),
         leads=(
-            Lead("DC meter -", "clip", "common rail"),
+            Lead("DC meter -", "clip", common_rail(facts)),
             Lead("DC meter +", "probe, one hand", "one electrode after the other"),
         ),
         powered=True,

@@ -30,7 +30,7 @@ from glowdial.core.model.measurands import (
     resonance_of,
 )
 from glowdial.core.physics.copper import copper_ohm
-from glowdial.core.safety.cautions import Activity, Trait, traits_of
+from glowdial.core.safety.cautions import Activity, Trait, common_rail, traits_of
 from glowdial.core.stages.cold.windings import WINDING_TOLERANCE, ZERO_LEADS_BELOW_OHM, winding
 
 STAGE = "cold checks"
@@ -240,7 +240,7 @@ def _b_plus(facts: ReceiverFacts, record: JobRecord) -> Step:
     """Resistance from B+ to chassis: the one cold check that no power may precede."""
     given = facts.b_plus_resistance_ohm
     window = least_b_plus_ohm(facts)
-    common = "B-" if Trait.TRANSFORMERLESS in traits_of(facts) else "chassis"
+    common = common_rail(facts)
     ask = Ask(
         "resistance",
         f"Measure B+ to {common} and wait until the capacitors have charged from the meter.",
