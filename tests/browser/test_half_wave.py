@@ -10,6 +10,7 @@ from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
 
+from browser.conftest import set_size
 from browser.page import BenchPage
 from browser.test_own_set import Hands
 from browser.walk import work
@@ -98,8 +99,12 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     leads = page.text("leads")
     assert "isolation transformer" in leads and "B-" in leads
     drawn = str(page.wait_for("supply-table").get_attribute("textContent"))
+    for width in (820, 1280):
+        set_size(page.driver, width, 800)
+        for theme in ("Daylight", "Lamplight"):
+            page.click(theme)
+            assert page.faults() == [], (width, theme)
     page.wait_for("line").click()
-    assert page.faults() == []
     assert "half-wave" in drawn and "V5" in drawn and "to B-" in drawn
     work(page, until="faults", typist=hands.type_reading, letters=letters)
     journey = job_page(workshop, 1).journey

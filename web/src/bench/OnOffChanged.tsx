@@ -29,8 +29,7 @@ export function OnOffChanged({ job, stepKey, writing }: Props) {
       px={4}
       py={3}
       gap={1}
-      {...(held ? { flex: "1" } : {})}
-      minH={0}
+      flexShrink={0}
     >
       {held && (
         <Heading fontSize="20px" fontWeight={500}>
