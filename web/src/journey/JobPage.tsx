@@ -108,9 +108,9 @@ function WholeJob({ job }: { job: Job }) {
         overflowY={{ base: "auto", lg: "hidden" }}
       >
         {step ? <StepCard open={open} step={step} /> : <Box />}
-        <Stack gap={3} minH={0}>
+        <Stack gap={3} minH={0} overflowY="auto">
           {step && advised && (
-            <Box bg="panel" p={3} overflowY="auto" minH={0} tabIndex={0}>
+            <Box bg="panel" p={3} flexShrink={0}>
               <Advice lines={[...step.advice, ...step.notes]} />
             </Box>
           )}
