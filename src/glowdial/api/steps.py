@@ -178,7 +178,6 @@ class SupplyPictureShape(BaseModel):
     nodes: list[SupplyNodeShape]
     probes: list[ProbeShape]
     series: bool
-    caption: list[str]
 
     @classmethod
     def of(cls, picture: SupplyPicture) -> SupplyPictureShape:

@@ -3894,8 +3894,6 @@ export interface components {
          * @description A supply to be drawn: nodes from the reservoir on, the parts between, the probes now.
          */
         SupplyPictureShape: {
-            /** Caption */
-            caption: string[];
             /** Nodes */
             nodes: components["schemas"]["SupplyNodeShape"][];
             /** Parts */

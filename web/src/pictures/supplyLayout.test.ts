@@ -98,7 +98,6 @@ function picture(seed: number): SupplyPicture {
       { node: sections, letter: "V", words: "your DC meter" },
     ],
     series: throwing(2) === 1,
-    caption: [],
   };
 }
 

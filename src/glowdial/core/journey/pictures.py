@@ -24,7 +24,6 @@ class Symbol(StrEnum):
     RESISTOR = "resistor"
     CHOKE = "choke"
     ELECTROLYTIC = "electrolytic"
-    CAPACITOR = "capacitor"
     LOAD = "load"
     HEATER = "heater"
 
@@ -90,8 +89,7 @@ class Probe:
 
 @dataclass(frozen=True, slots=True)
 class SupplyPicture:
-    """A supply as it stands at a step; ``series`` tells the heaters hang in a string, ``caption``
-    what else is to be said of it."""
+    """A supply as it stands at a step; ``series`` tells that the heaters hang in a string."""
 
     topology: str
     rail: str
@@ -99,7 +97,6 @@ class SupplyPicture:
     nodes: tuple[SupplyNode, ...]
     probes: tuple[Probe, ...] = ()
     series: bool = False
-    caption: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -44,7 +44,7 @@ def plain_fault(
         "The reservoir is pulled down and nothing is left behind the filter: a short there, the "
         "last filter capacitor first, then what B+ feeds. The filter's resistor takes it all: off."
     )
-    return _diagnosed((Suspicion(Cause.SHORT, 1.0, 1.0, words),))
+    return _diagnosed((Suspicion(Cause.SHORT, 1.0, 1.0, words, node=last),))
 
 
 def _nothing(supply: Supply, full: SupplyReading, heaters: Heaters) -> tuple[Suspicion, ...]:

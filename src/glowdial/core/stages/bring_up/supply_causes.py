@@ -12,6 +12,8 @@ from glowdial.core.stages.bring_up.stop_rules import IMPOSSIBLE_SHARE
 
 # one standard deviation of a reading, as a share
 METER_ERROR = 0.012
+# in place of a node: a doubler's other capacitor
+OTHER_HALF = -1
 # a second cause with this much of the odds is near enough to be told apart by measuring
 NEAR = 0.2
 
@@ -46,12 +48,14 @@ class SupplyReading:
 
 @dataclass(frozen=True, slots=True)
 class Suspicion:
-    """A cause with its probability, the severity that fits best, and words."""
+    """A cause with its probability, the severity that fits best, and words; ``node`` is that of the
+    capacitor to blame, from the reservoir on, or ``OTHER_HALF`` for a doubler's other one."""
 
     cause: Cause
     probability: float
     severity: float
     words: str
+    node: int = 0
 
 
 @dataclass(frozen=True, slots=True)

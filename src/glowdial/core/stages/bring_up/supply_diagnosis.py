@@ -26,6 +26,7 @@ from glowdial.core.stages.bring_up.plain_faults import plain_fault
 from glowdial.core.stages.bring_up.supply_causes import (
     METER_ERROR,
     NEAR,
+    OTHER_HALF,
     Cause,
     Diagnosis,
     SupplyReading,
@@ -58,12 +59,14 @@ CAPACITIES = tuple(float(v) for v in np.geomspace(0.5, 0.04, 6))
 
 @dataclass(frozen=True, slots=True)
 class _Variant:
-    """One cause at one severity: how to solve it, and the supply that it is."""
+    """One cause at one severity, at one capacitor where it is one's: how to solve it, and the
+    supply that it is."""
 
     cause: Cause
     severity: float
     solve: Callable[[float], SupplyPoint]
     supply: Supply
+    node: int = 0
 
 
 def diagnose(
@@ -82,7 +85,7 @@ def diagnose(
         usable = tuple(replace(r, line_a=None) for r in usable)
     spread = _spread(supply, usable, heaters)
     measured = _measured(usable)
-    scores: dict[Cause, list[tuple[float, float]]] = {}
+    scores: dict[Cause, list[tuple[float, float, int]]] = {}
     for variant in _variants(supply):
         try:
             predicted = _predicted(variant, usable, heaters)
@@ -91,10 +94,10 @@ def diagnose(
             continue
         off = np.log((measured + 1e-9) / (predicted + 1e-9))
         scores.setdefault(variant.cause, []).append(
-            (_log_likelihood(off, spread), variant.severity)
+            (_log_likelihood(off, spread), variant.severity, variant.node)
         )
     weights = {
-        cause: math.log(PRIOR[cause]) + _log_mean([s for s, _ in found])
+        cause: math.log(PRIOR[cause]) + _log_mean([score for score, _, _ in found])
         for cause, found in scores.items()
     }
     highest = max(weights.values())
@@ -103,13 +106,15 @@ def diagnose(
         Suspicion(
             cause,
             math.exp(weight - highest) / total,
-            max(scores[cause])[1],
-            _words(supply, cause, max(scores[cause])[1]),
+            severity,
+            _words(supply, cause, severity),
+            node,
         )
         for cause, weight in weights.items()
+        for _, severity, node in [max(scores[cause])]
     )
     suspicions = _by_ripple_frequency(supply, list(found), usable)
-    tired = max(scores.get(Cause.TIRED, [(0.0, 1.0)]))[1]
+    tired = max(scores.get(Cause.TIRED, [(0.0, 1.0, 0)]))[1]
     healthy_ohm = _rectifier_ohm(supply, 1.0)
     shown = _rectifier_ohm(supply, tired) if suspicions[0].cause is Cause.TIRED else healthy_ohm
     return Diagnosis(tuple(suspicions), _next(suspicions), shown, healthy_ohm)
@@ -199,9 +204,11 @@ def _variants(supply: Supply) -> list[_Variant]:
     found += [_variant(Cause.EXCESS, x, _loaded(supply, x)) for x in EXCESSES]
     found += [_variant(Cause.EXCESS, x, leaking_reservoir(supply, x)) for x in EXCESSES]
     for place in range(len(supply.sections) + 1):
-        found += [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
+        dried = [_variant(Cause.DRIED, c, _dried(supply, place, c)) for c in CAPACITIES]
+        found += [replace(v, node=place) for v in dried]
     if supply.topology.doubles:
-        found += [_variant(Cause.DRIED, c, _one_half_dried(supply, c)) for c in CAPACITIES]
+        halves = [_variant(Cause.DRIED, c, _one_half_dried(supply, c)) for c in CAPACITIES]
+        found += [replace(v, node=OTHER_HALF) for v in halves]
     if supply.topology.full_wave:
         found.append(_variant(Cause.HALF_DEAD, 0.5, with_dead_half(supply)))
     return found

@@ -18,9 +18,8 @@ from glowdial.core.language.quantities import engineering, significant, supply_v
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.parts import PartUse
 from glowdial.core.physics.supply.circuit import RectifierKind, Supply, Topology, Waveform
-from glowdial.core.physics.supply.discharge import discharge_words
 from glowdial.core.safety.cautions import Trait, common_rail, traits_of
-from glowdial.core.stages.bring_up.supply_causes import Cause, Suspicion
+from glowdial.core.stages.bring_up.supply_causes import OTHER_HALF, Cause, Suspicion
 
 # suspicions less likely than this are not drawn
 LEAST_DRAWN = 0.05
@@ -68,15 +67,13 @@ def supply_picture(
         *_heaters(facts),
         *extra,
     ]
-    transformer = Trait.TRANSFORMERLESS not in traits_of(facts)
     return SupplyPicture(
         topology="battery" if supply.waveform is Waveform.BATTERY else supply.topology.value,
         rail=common_rail(facts),
-        parts=tuple(_suspected(part, supply, suspicions) for part in parts),
+        parts=tuple(_suspected(part, suspicions) for part in parts),
         nodes=tuple(_node(supply, n, v, read.get(n), read_at) for n, v in enumerate(expected_v)),
         probes=probes,
         series=facts.circuit.heaters.in_series,
-        caption=(discharge_words(supply, transformer=transformer),),
     )
 
 
@@ -144,7 +141,7 @@ def _capacitors(facts: ReceiverFacts, supply: Supply) -> list[SupplyPart]:
     cascade = supply.topology is Topology.CASCADE
     found = [
         SupplyPart(
-            f"capacitor-{n}",
+            _capacitor_key(n),
             Symbol.ELECTROLYTIC,
             Place.RESERVOIR if n == 0 else Place.SHUNT,
             n,
@@ -157,7 +154,9 @@ def _capacitors(facts: ReceiverFacts, supply: Supply) -> list[SupplyPart]:
         place = Place.LEAD if cascade else Place.LOWER_RESERVOIR
         label = "in the lead" if cascade else "lower half"
         value = engineering(supply.other_f, "F")
-        found.append(SupplyPart("capacitor-other", Symbol.ELECTROLYTIC, place, -1, label, value))
+        found.append(
+            SupplyPart(_capacitor_key(OTHER_HALF), Symbol.ELECTROLYTIC, place, -1, label, value)
+        )
     return found
 
 
@@ -202,31 +201,35 @@ def _heaters(facts: ReceiverFacts) -> list[SupplyPart]:
     return found
 
 
-# which part wears the suspicion of a cause, and its short word
+# which part wears the suspicion of a cause, and its short word; of a capacitor, its node's
+CAPACITOR = "capacitor"
 BLAMED = {
     Cause.TIRED: ("rectifier-1", "tired"),
     Cause.HALF_DEAD: ("rectifier-1", "half dead"),
     Cause.NO_OUTPUT: ("rectifier-1", "no output"),
-    Cause.EXCESS: ("capacitor-0", "leaky, or overload"),
+    Cause.EXCESS: (CAPACITOR, "leaky, or overload"),
+    Cause.DRIED: (CAPACITOR, "dried out"),
+    Cause.SHORT: (CAPACITOR, "shorted"),
     Cause.OPEN: ("section-1", "open"),
 }
 
 
-def _suspected(part: SupplyPart, supply: Supply, found: Sequence[Suspicion]) -> SupplyPart:
+def _suspected(part: SupplyPart, found: Sequence[Suspicion]) -> SupplyPart:
     """The part with the likeliest suspicion that falls on it."""
     for suspicion in sorted(found, key=lambda s: -s.probability):
-        if suspicion.probability < LEAST_DRAWN:
-            continue
-        key, word = _blamed(supply, suspicion.cause)
-        if key == part.key:
+        key, word = _blamed(suspicion)
+        if key == part.key and suspicion.probability >= LEAST_DRAWN:
             share = f"{100.0 * suspicion.probability:.0f} %"
             return replace(part, suspicion=suspicion.probability, words=f"{word} {share}")
     return part
 
 
-def _blamed(supply: Supply, cause: Cause) -> tuple[str, str]:
-    if cause is Cause.DRIED:
-        return "capacitor-0", "dried out"
-    if cause is Cause.SHORT:
-        return f"capacitor-{len(supply.sections)}", "shorted"
-    return BLAMED.get(cause, ("", ""))
+def _blamed(suspicion: Suspicion) -> tuple[str, str]:
+    key, word = BLAMED.get(suspicion.cause, ("", ""))
+    if key != CAPACITOR:
+        return key, word
+    return _capacitor_key(suspicion.node), word
+
+
+def _capacitor_key(node: int) -> str:
+    return f"{CAPACITOR}-{'other' if node == OTHER_HALF else node}"
