@@ -34,7 +34,6 @@ class AnswerRequest(Body):
     line: LongText | None = Field(default=None, examples=["230 221"])
     fields: dict[ShortText, LongText] = Field(default_factory=dict)
     confirmed: bool = False
-    choice: int = Field(default=0, ge=0, le=9, description="which proposal for a part, from 0")
 
 
 class PreviewRequest(Body):
@@ -130,7 +129,6 @@ def post_answer(
         body.line,
         tuple(sorted(body.fields.items())),
         body.confirmed,
-        body.choice,
     )
     stamp = Stamp(key, body.version, who)
     return _written(entries.record_answer(workshop, job_id, stamp, command))

@@ -188,6 +188,7 @@ class SupplyPictureShape(BaseModel):
 class TableCellShape(BaseModel):
     column: str
     ask: str
+    label: str
     expected: str
     read: str
     verdict: str

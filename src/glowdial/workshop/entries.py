@@ -36,8 +36,7 @@ SAME_TURN = 1e-3
 class AnswerCommand:
     """One answer as a page sends it: a typed line, or fields by name.
 
-    ``confirmed`` repeats an entry that was doubted. ``choice`` counts the proposals for a part from
-    0.
+    ``confirmed`` repeats an entry that was doubted.
     """
 
     step: str
@@ -45,7 +44,6 @@ class AnswerCommand:
     line: str | None
     fields: tuple[tuple[str, str], ...]
     confirmed: bool = False
-    choice: int = 0
 
 
 def record_answer(
@@ -141,7 +139,7 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
     check_leaving(step, entry)
     room = room_of(step.stage)
     room.check(opened.situation, step, ask, entry.values)
-    texts = {**entry.texts, **completed(opened, step, ask, entry, command.choice)}
+    texts = {**entry.texts, **completed(opened, step, ask, entry)}
     values = _with_moves(opened, step, entry)
     equipment = opened.situation.equipment
     seq = opened.scribe.answer(

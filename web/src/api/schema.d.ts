@@ -1556,12 +1556,6 @@ export interface components {
              */
             ask: string;
             /**
-             * Choice
-             * @description which proposal for a part, from 0
-             * @default 0
-             */
-            choice: number;
-            /**
              * Confirmed
              * @default false
              */
@@ -4069,6 +4063,8 @@ export interface components {
             column: string;
             /** Expected */
             expected: string;
+            /** Label */
+            label: string;
             /** Read */
             read: string;
             /** Verdict */

@@ -53,7 +53,6 @@ function useAnswer({ step, ask, writing, taken, onKept, onLost }: Props) {
         line: body.line ?? null,
         fields: body.fields ?? {},
         confirmed: doubted.current === print,
-        choice: 0,
       });
       setTrouble(null);
       onKept(written, taken);

@@ -51,9 +51,9 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
   );
 }
 
-/** Whether a result stands in the step's table: it begins with the name of one of its rows. */
+/** Whether a result stands in the step's table. */
 const inTable = (step: Step, label: string) =>
-  step.table?.rows.some((row) => label.startsWith(`${row.label} `)) ?? false;
+  step.table?.rows.some((row) => row.cells.some((cell) => cell.label === label)) ?? false;
 
 const asksOf = (step: Step) => [...(step.ask ? [step.ask] : []), ...step.others].map((a) => a.key);
 

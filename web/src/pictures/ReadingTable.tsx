@@ -123,7 +123,7 @@ function Value({ cell, asked }: { cell: Cell; asked: boolean }) {
         </Text>
       </Flex>
       <Text fontSize="13px" color="dim" lineHeight={1.1} whiteSpace="nowrap">
-        {cell.read && cell.words !== cell.verdict ? cell.words.split(",")[0] : cell.expected}
+        {cell.read && cell.words !== cell.verdict ? cell.words : cell.expected}
       </Text>
     </Box>
   );

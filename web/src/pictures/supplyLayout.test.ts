@@ -90,7 +90,7 @@ function picture(seed: number): SupplyPicture {
       expected: "257 V",
       read: n === sections ? "152.8 V" : "",
       verdict: n === sections ? "low" : "",
-      words: n === sections ? "low by 14 %, 10 allowed" : "",
+      words: n === sections ? "low by 14 %" : "",
       read_at: n === sections && sections < 2 ? "at 161 V line" : "",
     })),
     probes: [

@@ -302,7 +302,7 @@ class Drawing {
       this.say(`${key} expected`, node.expected, left, 29, { tone: "dim" });
     }
     this.say(`${key} read`, node.read, left, room ? 42 : 45, { size: room ? 22 : 15, mono: true });
-    const words = room ? `${node.words.split(",")[0] ?? ""} ${node.read_at}` : node.verdict;
+    const words = room ? `${node.words} ${node.read_at}` : node.verdict;
     this.say(`${key} verdict`, words.trim(), left + 16, 61, {
       tone: "verdict",
       verdict: node.verdict,

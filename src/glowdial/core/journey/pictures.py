@@ -101,11 +101,12 @@ class SupplyPicture:
 
 @dataclass(frozen=True, slots=True)
 class TableCell:
-    """One value of a table: its column, the question that asks for it, what is expected, and what
-    was read with its verdict; texts are empty where there is nothing."""
+    """One value of a table: its column, the question that asks for it, the label of its result,
+    what is expected, and what was read with its verdict; texts are empty where there is nothing."""
 
     column: str
     ask: str
+    label: str
     expected: str
     read: str = ""
     verdict: str = ""

@@ -50,6 +50,11 @@ class Judgement:
     words: str
     beyond: float
 
+    @property
+    def brief(self) -> str:
+        """The words without what the window allows, for where there is little room."""
+        return self.words.partition(",")[0]
+
 
 def judge(value: float, window: Window | None) -> Judgement:
     """Judge a reading against its window.

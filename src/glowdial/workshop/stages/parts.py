@@ -79,20 +79,15 @@ def proposals_for(situation: Situation, ref: str, stock: tuple[StockItem, ...]) 
     return Proposals(part, need, substitutes(part, need, stock))
 
 
-def part_texts(
-    opened: OpenedJob, step: Step, ask: Ask, entry: Entry, choice: int
-) -> dict[str, str]:
-    """Texts to keep with a decision: what went in, or is to be bought, in words and as data.
-
-    ``choice`` counts the proposals from 0.
-    """
+def part_texts(opened: OpenedJob, step: Step, ask: Ask, entry: Entry) -> dict[str, str]:
+    """Texts to keep with a decision: what went in, or is to be bought, in words and as data."""
     if not is_part_question(step, ask) or entry.texts["decision"] not in (FIT, RESTUFF, ORDER):
         return {}
     stock = stock_items(opened.session)
     found = proposals_for(opened.situation, ask.key, stock).found
     if not found:
         return {"fitted": "nothing on the list of standard values fits; see the part's need"}
-    wanted = int(entry.texts.get(PROPOSAL) or choice + 1)
+    wanted = int(entry.texts.get(PROPOSAL) or 1)
     if wanted > len(found):
         raise BadInput(
             "proposal", str(wanted), f"is not there: {len(found)} would do for {ask.key}", "1"

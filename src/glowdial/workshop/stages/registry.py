@@ -10,11 +10,11 @@ from glowdial.core.stages.parts.steps import STAGE as PARTS
 from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.parts import part_texts
 
-Completer = Callable[[OpenedJob, Step, Ask, Entry, int], dict[str, str]]
+Completer = Callable[[OpenedJob, Step, Ask, Entry], dict[str, str]]
 COMPLETERS: Mapping[str, Completer] = {PARTS: part_texts}
 
 
-def completed(opened: OpenedJob, step: Step, ask: Ask, entry: Entry, choice: int) -> dict[str, str]:
-    """Texts that a stage adds to an entry; ``choice`` counts what it proposed, from 0."""
+def completed(opened: OpenedJob, step: Step, ask: Ask, entry: Entry) -> dict[str, str]:
+    """Texts that a stage adds to an entry."""
     completer = COMPLETERS.get(step.stage)
-    return completer(opened, step, ask, entry, choice) if completer else {}
+    return completer(opened, step, ask, entry) if completer else {}

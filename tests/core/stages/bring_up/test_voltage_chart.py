@@ -308,8 +308,11 @@ BOTH = Equipment(meter=NEW, others=(OLD,))
 NODES = {"line": 230.0, "b_plus": 166.0}
 
 
-def read_with(name: str, kit: Equipment, volts: dict[str, float]) -> Step:
-    """The kitchen's chart with V3 read, on a chart said to be read with the meter of that name."""
+def read_with(
+    name: str, kit: Equipment, volts: dict[str, float], later: Equipment | None = None
+) -> Step:
+    """The kitchen's chart with V3 read, on a chart said to be read with the meter of that name, as
+    it stands when ``later`` is registered."""
     record = walked(KITCHEN, "bring-up.chart", before_chart(KITCHEN))
     seq = max(a.seq for a in record.answers)
     ask = journey(KITCHEN, record, kit).step("bring-up.chart").ask
@@ -322,9 +325,8 @@ def read_with(name: str, kit: Equipment, volts: dict[str, float]) -> Step:
     stage = replace(
         an_answer(seq + 2, "bring-up.chart", "V3", volts), instruments=instruments_of(kit, ask)
     )
-    return journey(KITCHEN, replace(record, answers=(*record.answers, nodes, stage)), kit).step(
-        "bring-up.chart"
-    )
+    done = replace(record, answers=(*record.answers, nodes, stage))
+    return journey(KITCHEN, done, later or kit).step("bring-up.chart")
 
 
 def plate_v3(meter_ohm: float) -> float:
@@ -466,3 +468,20 @@ def test_before_anything_is_read_the_table_says_what_is_expected() -> None:
 def test_a_meters_minus_goes_to_the_rail_that_the_set_has() -> None:
     rails = {f.title: charted(f).leads[0].to for f in (KITCHEN, TUNER)}
     assert rails == {KITCHEN.title: "B-", TUNER.title: "chassis"}
+
+
+def test_what_was_read_stands_beside_what_was_expected_of_the_meter_of_then() -> None:
+    """A meter that is registered later changes no cell that was read, but those that were not."""
+    volts = {"plate": plate_v3(60e3), "cathode": 1.2}
+    then = read_with("", Equipment(meter=OLD), volts)
+    now = read_with("", Equipment(meter=OLD), volts, later=Equipment(meter=NEW, others=(OLD,)))
+
+    def cells(step: Step, *, read: bool) -> dict[str, str]:
+        assert step.table is not None
+        every = [c for row in step.table.rows for c in row.cells]
+        return {c.label: c.expected for c in every if bool(c.read) == read}
+
+    assert cells(now, read=True) == cells(then, read=True) != {}
+    plate = float(cells(then, read=True)["V3 plate"].split()[0])
+    assert plate == pytest.approx(plate_v3(60e3), rel=0.01)
+    assert cells(now, read=False) != cells(then, read=False)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.conditions import WHICH_METER, which_meter
-from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import Reading, conclude, last_outside, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -25,17 +24,18 @@ from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, h
 from glowdial.core.physics.operating_point import AmplifierStage, Device, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
 from glowdial.core.safety.cautions import Trait, common_rail, traits_of
+from glowdial.core.stages.bring_up.chart_causes import ChartTaken, heater_advice, low_or_high
+from glowdial.core.stages.bring_up.chart_table import chart_table, role_words
 from glowdial.core.stages.bring_up.gate_steps import STAGE, on_batteries
 from glowdial.core.stages.bring_up.voltage_chart import (
     NORM_METER_OHM,
     OVER_DISSIPATED,
     POSITIVE_GRID_V,
-    TRANSISTOR_NAMES,
     ChartLine,
     chart_lines,
-    chart_meter_ohm,
     computed_points,
     design_heat_w,
+    electrode_name,
     heater_lines,
     stage_currents,
     with_output_grids,
@@ -45,27 +45,6 @@ CHART = "bring-up.chart"
 GONE_V = 0.1
 COUPLING_LIFTED = "coupling"
 CHART_PARTS = Basis(areas=("supply", "audio", "if", "oscillator"))
-
-
-@dataclass(frozen=True, slots=True)
-class _Taken:
-    """Under what a reading of the chart was taken: line volts, their share of the nominal ones, B+,
-    and the resistance of the meter that it was read with; ``named`` where the chart was said to be
-    read with that one, ``known`` where any was registered."""
-
-    line_v: float
-    share: float
-    b_plus_v: float
-    meter_ohm: float
-    named: bool = False
-    known: bool = True
-
-    def by(self, answer: Answer) -> _Taken:
-        """The same with the meter of an answer, unless one was named for the whole chart."""
-        if self.named:
-            return self
-        read_ohm = answer.instruments.meter_ohm
-        return replace(self, meter_ohm=read_ohm or NORM_METER_OHM, known=read_ohm is not None)
 
 
 def chart_steps(situation: Situation) -> list[Step]:
@@ -105,7 +84,7 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     if known is None:
         return conclude(step, (supply,))
     line_v, b_plus_v = known.values["line"], known.values["b_plus"]
-    bench = _Taken(line_v, line_v / nominal_v, b_plus_v, meter_ohm, known=meter is not None)
+    bench = ChartTaken(line_v, line_v / nominal_v, b_plus_v, meter_ohm, known=meter is not None)
     named = known.texts.get(WHICH_METER, "")
     if named:
         bench = replace(bench.by(known), named=True)
@@ -121,11 +100,11 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
         if heaters.fresh is not None:
             judged = _heater_results(facts, heaters.fresh, bench, nominal_v)
             results += judged
-            advice += _heater_advice(facts, judged)
+            advice += heater_advice(facts, judged)
     designs = computed_points(facts.circuit, facts.supply)
     for name in dict.fromkeys(line.stage for line in lines):
         mine = [line for line in lines if line.stage == name]
-        ask = replace(_stage_ask(name, _does(facts, name), mine, bench), read_with=named)
+        ask = replace(_stage_ask(name, role_words(facts, name), mine, bench), read_with=named)
         volts = reading(record, CHART, ask, basis)
         found.append(volts)
         if volts.fresh is None:
@@ -140,12 +119,12 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
             advice += words
             found += [follow] if follow else []
         elif stage is not None:
-            advice += _low_or_high(stage, mine, volts.fresh, taken)
+            advice += low_or_high(stage, mine, volts.fresh, taken)
         if stage is not None:
             results += _heat_results(stage, designs.get(name), volts.fresh, taken)
     step = replace(
         step,
-        table=_table(facts, lines, bench, results),
+        table=chart_table(facts, lines, bench, results),
         # what is outside is shown first, and the page shows the last ones first
         results=tuple(sorted(results, key=lambda r: r.judgement.verdict.outside)),
         advice=tuple(advice),
@@ -157,51 +136,6 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     settled = conclude(step, charted, retake=first_bad)
     others = tuple(r.ask for r in charted if settled.ask is None or r.ask.name != settled.ask.name)
     return replace(settled, others=others)
-
-
-HEATER_COLUMN, HEAT_COLUMN = "heater", "heat"
-
-
-def _table(
-    facts: ReceiverFacts, lines: tuple[ChartLine, ...], bench: _Taken, results: list[Result]
-) -> ReadingTable:
-    """Stages by electrodes and heaters, with what is expected on this line and meter."""
-    read = {r.label: r for r in results}
-    heaters = dict(heater_lines(facts.circuit, bench.line_v, facts.nominal_line_v))
-    names = tuple(dict.fromkeys((*(line.stage for line in lines), *heaters)))
-    rows: list[TableRow] = []
-    for name in names:
-        cells = [
-            _cell(line.label.removeprefix(f"{name} "), name, line.label, nominal, read)
-            for line in lines
-            if line.stage == name
-            for nominal in [line.read_v(bench.share, bench.meter_ohm)]
-        ]
-        if name in heaters:
-            nominal = heaters[name].nominal or 0.0
-            label = f"{name} {HEATER_COLUMN}"
-            cells.append(_cell(HEATER_COLUMN, "heaters", label, nominal, read))
-        stage = facts.circuit.stage(name)
-        heat = f"{name} {_called(stage, 'plate')} {HEAT_COLUMN}" if stage else ""
-        if heat in read:
-            shown = _cell(HEAT_COLUMN, name, heat, 0.0, read)
-            most = f"up to {read[heat].high_text}"
-            cells.append(replace(shown, expected=most, read=shown.read.split(",")[0]))
-        asked = name if any(line.stage == name for line in lines) else "heaters"
-        rows.append(TableRow(asked, name, _does(facts, name), tuple(cells)))
-    every = [c.column for row in rows for c in row.cells]
-    last = tuple(c for c in (HEATER_COLUMN, HEAT_COLUMN) if c in every)
-    electrodes = (c for c in dict.fromkeys(every) if c not in last)
-    return ReadingTable((*electrodes, *last), tuple(rows))
-
-
-def _cell(column: str, ask: str, label: str, nominal: float, read: dict[str, Result]) -> TableCell:
-    expected = f"{significant(nominal, 3)} V"
-    found = read.get(label)
-    if found is None:
-        return TableCell(column, ask, expected)
-    judged = found.judgement
-    return TableCell(column, ask, expected, found.text, judged.verdict.value, judged.words)
 
 
 def _meter_words(name: str, meter_ohm: float) -> str:
@@ -248,14 +182,14 @@ def _supply_ask(facts: ReceiverFacts, nominal_v: float, with_which: tuple[Field,
     )
 
 
-def _supply_results(facts: ReceiverFacts, known: Answer, bench: _Taken) -> list[Result]:
+def _supply_results(facts: ReceiverFacts, known: Answer, bench: ChartTaken) -> list[Result]:
     window = expectation(facts.supply, bench.line_v).window if facts.supply else None
     limits = (f"{window.low:.0f} V", f"{window.high:.0f} V") if window else ("", "")
     shown = f"{bench.b_plus_v:.1f} V"
     return [result(known, "B+", shown, bench.b_plus_v, window, limits)]
 
 
-def _heater_ask(facts: ReceiverFacts, bench: _Taken, nominal_v: float) -> Ask:
+def _heater_ask(facts: ReceiverFacts, bench: ChartTaken, nominal_v: float) -> Ask:
     lines = heater_lines(facts.circuit, bench.line_v, nominal_v)
     direct = any(h.direct for h in facts.circuit.heaters.heaters)
     quantity = DC_VOLTS if direct else AC_VOLTS
@@ -281,7 +215,7 @@ def _heater_ask(facts: ReceiverFacts, bench: _Taken, nominal_v: float) -> Ask:
 
 
 def _heater_results(
-    facts: ReceiverFacts, answer: Answer, bench: _Taken, nominal_v: float
+    facts: ReceiverFacts, answer: Answer, bench: ChartTaken, nominal_v: float
 ) -> list[Result]:
     return [
         result(
@@ -296,68 +230,7 @@ def _heater_results(
     ]
 
 
-# a share of the string's volts below which a heater shows nothing, and above which it has all
-NO_VOLTS_SHARE, ALL_VOLTS_SHARE = 0.02, 0.5
-
-
-def _open_heater(facts: ReceiverFacts, results: list[Result]) -> str:
-    """The open heater of a series string: all volts stand across it, and none across the others."""
-    whole = sum(h.volts for h in facts.circuit.heaters.heaters)
-    volts = [(r.label, abs(r.value or 0.0)) for r in results]
-    with_all = [label for label, v in volts if v >= ALL_VOLTS_SHARE * whole]
-    without = [label for label, v in volts if v <= NO_VOLTS_SHARE * whole]
-    if len(with_all) + len(without) != len(volts) or len(with_all) > 1 or not without:
-        return ""
-    if with_all:
-        return (
-            f"The string is open at {with_all[0]}: all volts stand across it, none across the "
-            "others. Power off, then try its continuity."
-        )
-    return (
-        "No volts at any heater: the string is open at its dropper or ballast, the switch, or a "
-        "heater that was not read."
-    )
-
-
-def _heater_advice(facts: ReceiverFacts, results: list[Result]) -> list[str]:
-    """What a pattern of heater volts means."""
-    heaters = facts.circuit.heaters
-    off = [r for r in results if r.judgement.verdict.outside]
-    if not off:
-        return []
-    if not heaters.in_series:
-        return ["One heater low: its socket or joint; all low: the winding, the battery, the line."]
-    open_one = _open_heater(facts, results)
-    if open_one:
-        return [open_one]
-    ratio = [(r.value or 0.0) / r.window.nominal for r in results if r.window and r.window.nominal]
-    share = sum(ratio) / len(ratio)
-    spread = max(ratio) - min(ratio)
-    if spread < 0.12:
-        way = (
-            "low: the dropper or ballast has risen"
-            if share < 1.0
-            else "high: part of it is bridged"
-        )
-        return [
-            f"All heaters stand at {100 * share:.0f} % together, {way}. Measure its resistance, "
-            "power off."
-        ]
-    high = max(results, key=lambda r: (r.value or 0.0) / ((r.window and r.window.nominal) or 1.0))
-    return [
-        f"{high.label} takes more than its share: a tube of another current, or the others shorted "
-        "in part. Never pull a tube of a series string under power."
-    ]
-
-
-def _does(facts: ReceiverFacts, name: str) -> str:
-    stage = facts.circuit.stage(name)
-    if stage is not None:
-        return stage.role.value
-    return next((t.function for t in facts.tubes if t.position == name), "")
-
-
-def _stage_ask(name: str, does: str, lines: list[ChartLine], bench: _Taken) -> Ask:
+def _stage_ask(name: str, does: str, lines: list[ChartLine], bench: ChartTaken) -> Ask:
     nominal = [line.read_v(bench.share, bench.meter_ohm) for line in lines]
     typical = " ".join(significant(v, 3) for v in nominal)
     names = ", ".join(line.label.removeprefix(f"{name} ") for line in lines)
@@ -382,7 +255,7 @@ def _stage_ask(name: str, does: str, lines: list[ChartLine], bench: _Taken) -> A
     )
 
 
-def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Taken) -> list[Result]:
+def _stage_results(lines: list[ChartLine], answer: Answer, bench: ChartTaken) -> list[Result]:
     found: list[Result] = []
     for line in lines:
         window = line.window(bench.share, bench.meter_ohm)
@@ -406,7 +279,7 @@ def _stage_results(lines: list[ChartLine], answer: Answer, bench: _Taken) -> lis
 
 
 def _heat_results(
-    stage: AmplifierStage, design: OperatingPoint | None, answer: Answer, bench: _Taken
+    stage: AmplifierStage, design: OperatingPoint | None, answer: Answer, bench: ChartTaken
 ) -> list[Result]:
     """Cathode current and plate dissipation, judged against the design's."""
     read = answer.values
@@ -422,7 +295,7 @@ def _heat_results(
     return [
         result(
             answer,
-            f"{stage.name} {_called(stage, 'plate')} heat",
+            f"{stage.name} {electrode_name(stage, 'plate')} heat",
             f"{found.plate_w:.2g} W, {engineering(found.cathode_a, 'A')}",
             found.plate_w,
             Window(0.0, most_w, design_w),
@@ -473,78 +346,6 @@ def _lifted_ask(name: str, coupled_from: str) -> Ask:
         recipe=Recipe(Doing.READ, setting(lifted=(COUPLING_LIFTED,))),
         makes=(("lifted lead", f"coupling capacitor at {coupled_from} plate"),),
     )
-
-
-def _low_or_high(
-    stage: AmplifierStage, lines: list[ChartLine], answer: Answer, bench: _Taken
-) -> list[str]:
-    """The likely cause of a pattern of volts in one stage."""
-    off = {}
-    for line in lines:
-        window = line.window(bench.share, bench.meter_ohm)
-        value = answer.values.get(line.electrode)
-        if value is None:
-            continue
-        if window.high is not None and value > window.high:
-            off[line.electrode] = 1
-        if window.low is not None and value < window.low:
-            off[line.electrode] = -1
-    return _causes(stage, off, _loaded_words(lines, answer, bench))
-
-
-def _causes(stage: AmplifierStage, off: dict[str, int], loaded: str) -> list[str]:
-    """What a pattern of low (-1) and high (1) electrodes means, in the device's own words."""
-    name, solid = stage.name, stage.device is Device.TRANSISTOR
-    plate = _called(stage, "plate")
-    if off.get("screen") == -1:
-        return [f"{name}'s screen is low: its resistor has risen, or its bypass leaks{loaded}."]
-    if off.get("cathode") == -1 and off.get("plate", 0) >= 0:
-        why = (
-            "a weak or open transistor, or its base divider has drifted"
-            if solid
-            else "a weak tube, a cold heater, or too little screen"
-        )
-        return [f"{name} draws too little: {why}."]
-    if off.get("cathode") == 1 and off.get("plate", 0) <= 0:
-        why = (
-            "a leaky transistor, its base divider, or its emitter resistor has risen"
-            if solid
-            else "a positive grid, or its cathode resistor has risen"
-        )
-        return [f"{name} draws too much: {why}."]
-    if off.get("plate") == -1:
-        return [f"{name}'s {plate} is low: its load has risen, or a bypass on it leaks{loaded}."]
-    if off.get("plate") == 1:
-        return [f"{name}'s {plate} is high: little current through its load."]
-    return []
-
-
-def _called(stage: AmplifierStage, electrode_name: str) -> str:
-    solid = stage.device is Device.TRANSISTOR
-    return TRANSISTOR_NAMES.get(electrode_name, electrode_name) if solid else electrode_name
-
-
-# the old multimeters that charts were made with, in ohm for each volt of the range
-OLD_METER_OHM_PER_VOLT = 1e3
-
-
-def _loaded_words(lines: list[ChartLine], answer: Answer, bench: _Taken) -> str:
-    """Whether an old meter would pull a low electrode as low; only where no meter is known."""
-    if bench.known:
-        return ""
-    for line in lines:
-        value = answer.values.get(line.electrode)
-        window = line.window(bench.share, bench.meter_ohm)
-        if value is None or window.low is None or value >= window.low or line.open_v <= 0.0:
-            continue
-        old_ohm = chart_meter_ohm(line.open_v, OLD_METER_OHM_PER_VOLT)
-        old_v = line.read_v(bench.share, old_ohm)
-        if (1.0 - line.tolerance) * old_v <= value < window.low:
-            return (
-                f"; or your meter loads it ({significant(old_v, 3)} V would be right on one of "
-                "1000 ohm/V): which is it? Register the meter"
-            )
-    return ""
 
 
 def _cost(results: list[Result]) -> str:

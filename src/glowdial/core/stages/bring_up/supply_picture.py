@@ -92,7 +92,7 @@ def _node(
     if read is None:
         return SupplyNode(name, expected)
     judged = read.judgement
-    return SupplyNode(name, expected, read.text, judged.verdict.value, judged.words, read_at)
+    return SupplyNode(name, expected, read.text, judged.verdict.value, judged.brief, read_at)
 
 
 def _source(facts: ReceiverFacts, supply: Supply, line_v: float) -> SupplyPart:

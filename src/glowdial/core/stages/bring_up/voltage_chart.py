@@ -190,11 +190,14 @@ def with_output_grids(
     return (*lines, *added)
 
 
+def electrode_name(stage: AmplifierStage, electrode: str) -> str:
+    """What an electrode is called on the device that stands there."""
+    solid = stage.device is Device.TRANSISTOR
+    return TRANSISTOR_NAMES.get(electrode, electrode) if solid else electrode
+
+
 def _label(stage: AmplifierStage, electrode: str) -> str:
-    name = electrode
-    if stage.device is Device.TRANSISTOR:
-        name = TRANSISTOR_NAMES.get(electrode, electrode)
-    return f"{stage.name} {name}"
+    return f"{stage.name} {electrode_name(stage, electrode)}"
 
 
 def _source_ohm(stage: AmplifierStage, electrode: str) -> float:
