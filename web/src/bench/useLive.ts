@@ -4,13 +4,14 @@ import type { Live } from "../api/client";
 
 const KEPT_MS = 20_000;
 
-export type Sample = { at: number; value: number; taken?: number };
+/** A reading with the page's own time of it, in milliseconds. */
+export type Taken = { at: number; value: number };
 export type Guard = { what: string; low: string; high: string };
 
 /** Live readings pushed by the server while `on`; the peak is held since it was switched on. */
 export function useLive(jobId: number, on: boolean, guard: Guard | null) {
   const [live, setLive] = useState<Live | null>(null);
-  const [history, setHistory] = useState<Sample[]>([]);
+  const [history, setHistory] = useState<Taken[]>([]);
   const [trouble, setTrouble] = useState<Error | null>(null);
   const { what = "", low = "", high = "" } = guard ?? {};
   useEffect(() => {
@@ -21,7 +22,7 @@ export function useLive(jobId: number, on: boolean, guard: Guard | null) {
       setTrouble(null);
       const seen = JSON.parse(event.data) as Live;
       setLive(seen);
-      setHistory((before) => grown(before, seen.value, performance.now()));
+      setHistory((before) => grown(before, { at: performance.now(), value: seen.value }));
     });
     source.addEventListener("trouble", (event) => {
       source.close();
@@ -37,8 +38,8 @@ export function useLive(jobId: number, on: boolean, guard: Guard | null) {
   return { live, history, trouble };
 }
 
-/** The readings of the last seconds with the newest, each with its time before now. */
-function grown(before: Sample[], value: number, now: number): Sample[] {
-  const kept = before.filter((p) => now - (p.taken ?? now) < KEPT_MS);
-  return [...kept, { at: 0, value, taken: now }].map((p) => ({ ...p, at: (p.taken ?? now) - now }));
-}
+/** The readings of the last seconds, with the newest. */
+const grown = (before: Taken[], newest: Taken): Taken[] => [
+  ...before.filter((p) => newest.at - p.at < KEPT_MS),
+  newest,
+];

@@ -71,12 +71,6 @@ const SYMBOLS: Record<string, ReactNode> = {
       <path d="M5 -14V14" strokeWidth={3} />
     </>
   ),
-  capacitor: (
-    <>
-      <rect x={-4} y={-15} width={8} height={30} stroke="none" className={ground} />
-      <path d="M-4 -14V14M4 -14V14" />
-    </>
-  ),
   diode: anode,
   "tube diode": (
     <>

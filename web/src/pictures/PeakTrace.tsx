@@ -1,4 +1,4 @@
-import { Box, Flex, Stack, Table, Text } from "@chakra-ui/react";
+import { Box, Flex, Stack, Table, Text, VisuallyHidden } from "@chakra-ui/react";
 import { useRef } from "react";
 
 import type { Schemas } from "../api/client";
@@ -140,7 +140,7 @@ function Bell({ points, live, width, height, atBest }: BellProps) {
 /** The same for those who cannot see it. */
 function AsTable({ trace }: { trace: Trace }) {
   return (
-    <Box position="absolute" w="1px" h="1px" overflow="hidden" css={{ clipPath: "inset(50%)" }}>
+    <VisuallyHidden>
       <Table.Root>
         <Table.Caption>Turns and readings of this movement</Table.Caption>
         <Table.Body>
@@ -152,6 +152,6 @@ function AsTable({ trace }: { trace: Trace }) {
           ))}
         </Table.Body>
       </Table.Root>
-    </Box>
+    </VisuallyHidden>
   );
 }

@@ -1,9 +1,10 @@
-import { Box, Table } from "@chakra-ui/react";
+import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
 import { useRef } from "react";
 
-import { verdictColour, VerdictShape } from "../shared/VerdictShape";
+import { verdictColour } from "../shared/VerdictShape";
 import { type Lens, type Scale, spreadOut } from "./scaleLayout";
 import { useSize } from "./useSize";
+import { VerdictMark } from "./VerdictMark";
 
 /** A band's scale with its pointer, and under each mark how far off it was, reading by reading. */
 export default function ScaleDrawing({ scale }: { scale: Scale }) {
@@ -95,11 +96,7 @@ function OneMark({ lens, y, top, bottom }: MarkProps) {
       </Tone>
       {readings.map((r, n) => (
         <g key={n}>
-          <g transform={`translate(${r.x - 8} ${r.y - 8})`}>
-            <foreignObject width={16} height={16}>
-              <VerdictShape verdict={r.reading.verdict} size={16} />
-            </foreignObject>
-          </g>
+          <VerdictMark verdict={r.reading.verdict} x={r.x} y={r.y} size={16} />
           {(r.last || roomy) && (
             <Tone of={r.last ? verdictColour(r.reading.verdict) : "dim"}>
               <text
@@ -130,7 +127,7 @@ function Tone({ of, children }: { of: string; children: React.ReactNode }) {
 /** The same for those who cannot see it. */
 function AsTable({ scale }: { scale: Scale }) {
   return (
-    <Box position="absolute" w="1px" h="1px" overflow="hidden" css={{ clipPath: "inset(50%)" }}>
+    <VisuallyHidden>
       <Table.Root>
         <Table.Caption>
           {scale.band}, {scale.low} to {scale.high}
@@ -149,6 +146,6 @@ function AsTable({ scale }: { scale: Scale }) {
           )}
         </Table.Body>
       </Table.Root>
-    </Box>
+    </VisuallyHidden>
   );
 }

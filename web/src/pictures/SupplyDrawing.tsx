@@ -1,10 +1,11 @@
-import { Box, Table } from "@chakra-ui/react";
+import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
 import { useMemo, useRef } from "react";
 
-import { verdictColour, VerdictShape } from "../shared/VerdictShape";
+import { verdictColour } from "../shared/VerdictShape";
 import { PartSymbol } from "./PartSymbol";
 import { layOut, type Placed, type SupplyPicture, type Words } from "./supplyLayout";
 import { useSize } from "./useSize";
+import { VerdictMark } from "./VerdictMark";
 
 const TONES: Record<Words["tone"], string> = {
   ink: "ink",
@@ -111,18 +112,14 @@ function Line({ words }: { words: Words }) {
   return (
     <>
       {tone === "verdict" && verdict && (
-        <g transform={`translate(${x - 16} ${y - 11})`}>
-          <foreignObject width={14} height={14}>
-            <VerdictShape verdict={verdict} size={13} />
-          </foreignObject>
-        </g>
+        <VerdictMark verdict={verdict} x={x - 9} y={y - 4} size={13} />
       )}
       <Box
         asChild
         color={tone === "verdict" ? verdictColour(verdict ?? "") : TONES[tone]}
         fontFamily={mono ? "mono" : "body"}
       >
-        <text x={x} y={y} fontSize={size} textAnchor={align} fill="currentColor" data-words>
+        <text x={x} y={y} fontSize={size} textAnchor={align} fill="currentColor">
           {text}
         </text>
       </Box>
@@ -133,14 +130,7 @@ function Line({ words }: { words: Words }) {
 /** The same for those who cannot see it. */
 function AsTable({ picture }: { picture: SupplyPicture }) {
   return (
-    <Box
-      position="absolute"
-      w="1px"
-      h="1px"
-      overflow="hidden"
-      css={{ clipPath: "inset(50%)" }}
-      data-testid="supply-table"
-    >
+    <VisuallyHidden data-testid="supply-table">
       <Table.Root>
         <Table.Caption>The supply, {picture.topology}</Table.Caption>
         <Table.Body>
@@ -171,6 +161,6 @@ function AsTable({ picture }: { picture: SupplyPicture }) {
           ))}
         </Table.Body>
       </Table.Root>
-    </Box>
+    </VisuallyHidden>
   );
 }

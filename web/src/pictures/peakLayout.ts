@@ -1,4 +1,4 @@
-/** A reading at a place: turns from the best, or milliseconds before now. */
+/** A reading at a place: turns from the best, or the time at which it was taken, in milliseconds. */
 export type Sample = { at: number; value: number };
 
 type Point = { x: number; y: number };
@@ -22,11 +22,12 @@ export function lieOut(points: Sample[], live: Sample[], width: number, height: 
   const y = (value: number) =>
     base - ((base - OVER) * (value - bottom)) / Math.max(top - bottom, 1e-9);
   const place = (p: Sample): Point => ({ x: x(p.at), y: y(p.value) });
+  const newest = live[live.length - 1];
   const last = points[points.length - 1] ?? { at: 0, value: top };
   const highest = points.reduce((a, b) => (b.value > a.value ? b : a), last);
-  const now = place({ at: last.at, value: live[live.length - 1]?.value ?? last.value });
+  const now = place({ at: last.at, value: newest?.value ?? last.value });
   const best = place(highest);
-  const places = newest(points).map(place);
+  const places = lastOfEach(points).map(place);
   const lift = Math.max(best.y - 34, 4);
   const way = Math.sign(now.x - best.x);
   return {
@@ -40,7 +41,9 @@ export function lieOut(points: Sample[], live: Sample[], width: number, height: 
     places,
     bell: path(places),
     lately: path(
-      live.map((p) => ({ x: now.x + 0.006 * p.at, y: y(p.value) })).filter((p) => p.x > left),
+      live
+        .map((p) => ({ x: now.x + 0.006 * (p.at - (newest?.at ?? 0)), y: y(p.value) }))
+        .filter((p) => p.x > left),
     ),
     arrow: `M${now.x} ${now.y - 14}Q${(now.x + best.x) / 2} ${lift} ${best.x + way * 12} ${best.y - 12}`,
     head: `M${best.x + way * 6} ${best.y - 10}l${way * 13} -8l${way * 2} 12Z`,
@@ -49,7 +52,7 @@ export function lieOut(points: Sample[], live: Sample[], width: number, height: 
 }
 
 /** The last reading of each place, from left to right. */
-function newest(points: Sample[]) {
+function lastOfEach(points: Sample[]) {
   const found = new Map(points.map((p) => [Math.round(p.at * 64), p]));
   return [...found.values()].sort((a, b) => a.at - b.at);
 }

@@ -28,13 +28,11 @@ export type Placed = {
   half?: number;
 };
 
-export type Wire = { points: [number, number][]; tone: "ink" | "glow"; dashed?: boolean };
-export type Dot = { x: number; y: number; lit: boolean };
-export type Meter = { x: number; y: number; letter: string };
+type Wire = { points: [number, number][]; tone: "ink" | "glow"; dashed?: boolean };
+type Dot = { x: number; y: number; lit: boolean };
+type Meter = { x: number; y: number; letter: string };
 
-export type SupplyLayout = {
-  width: number;
-  height: number;
+type SupplyLayout = {
   wires: Wire[];
   dots: Dot[];
   placed: Placed[];
@@ -94,8 +92,8 @@ class Drawing {
     this.probes();
     this.heaters();
     this.say("rail", this.picture.rail, LEFT + 14, this.bottom + 18, { tone: "dim" });
-    const { wires, dots, placed, meters, words, width, height } = this;
-    return { width, height, wires, dots, placed, meters, words };
+    const { wires, dots, placed, meters, words } = this;
+    return { wires, dots, placed, meters, words };
   }
 
   private get isBattery() {
@@ -129,19 +127,24 @@ class Drawing {
     this.words.push({ key, text, x, y, size: SMALL, align: "start", tone: "ink", ...more });
   }
 
-  /** Label, value and suspicion of a part, one under the other. */
-  private labels(part: Part | undefined, x: number, y: number, align: Words["align"] = "start") {
+  /** Label, value and suspicion of a part, one under the other; `up` piles them upward. */
+  private labels(
+    part: Part | undefined,
+    x: number,
+    y: number,
+    { align = "start", up = false }: { align?: Words["align"]; up?: boolean } = {},
+  ) {
     if (!part) return;
     const lines: [string, string, Words["tone"]][] = [
       ["label", part.label, "ink"],
       ["value", part.value, "dim"],
       ["suspicion", part.words, "suspect"],
     ];
-    lines
-      .filter(([, text]) => text)
-      .forEach(([name, text, tone], n) =>
-        this.say(`${part.key} ${name}`, text, x, y + 16 * n, { align, tone }),
-      );
+    const shown = lines.filter(([, text]) => text);
+    shown.forEach(([name, text, tone], n) => {
+      const line = up ? n - shown.length + 1 : n;
+      this.say(`${part.key} ${name}`, text, x, y + 16 * line, { align, tone });
+    });
   }
 
   /** Label and value beside each other where two capacitors stand one above the other. */
@@ -162,19 +165,9 @@ class Drawing {
     this.labels(source, LEFT + 18, TOP + 22);
   }
 
-  /** Label and value above what lies on the top wire. */
+  /** Label, value and suspicion above what lies on the top wire. */
   private above(part: Part | undefined, x: number) {
-    if (!part) return;
-    const lines: [string, string, Words["tone"]][] = [
-      ["value", part.value, "dim"],
-      ["label", part.label, "ink"],
-      ["suspicion", part.words, "suspect"],
-    ];
-    lines
-      .filter(([, text]) => text)
-      .forEach(([name, text, tone], n) =>
-        this.say(`${part.key} ${name}`, text, x, TOP - 24 - 16 * n, { align: "middle", tone }),
-      );
+    this.labels(part, x, TOP - 24, { align: "middle", up: true });
   }
 
   private rectifier() {
@@ -264,7 +257,7 @@ class Drawing {
     inputs.forEach((part, n) => {
       const x = this.first - 80 - 70 * n;
       this.put(part, x, TOP, false);
-      this.labels(part, x, TOP + 30, "middle");
+      this.labels(part, x, TOP + 30, { align: "middle" });
     });
   }
 
@@ -358,7 +351,7 @@ class Drawing {
     const room = this.pitch;
     if (behind) {
       this.put(behind, x + room * 0.3, TOP, false);
-      this.labels(behind, x + room * 0.3, TOP + 24, "middle");
+      this.labels(behind, x + room * 0.3, TOP + 24, { align: "middle" });
     }
     if (!series) return;
     const at = x + room * (behind ? 0.75 : 0.5);

@@ -18,6 +18,8 @@ from glowdial.core.physics.resonance import vertex
 from glowdial.core.physics.tracking import AdjusterKind
 
 PAST_THE_PEAK = 0.04
+# what a needle moves by itself
+STILL_SHARE = 0.005
 LARGEST_TURN = 5.0
 CORE_STEP_TURNS, TRIMMER_STEP_TURNS = 1.0 / 8.0, 1.0 / 16.0
 REACH_TURNS = 1.0
@@ -84,7 +86,7 @@ def _top(places: np.ndarray, values: np.ndarray) -> float:
 
 def peak_words(reading: float, held: float) -> str:
     """Where a movement stands against the peak held so far, in words for the hand."""
-    if held <= 0.0 or reading >= 0.995 * held:
+    if held <= 0.0 or reading >= (1.0 - STILL_SHARE) * held:
         return "at the peak so far"
     below = (1.0 - reading / held) * 100.0
     if reading >= (1.0 - PAST_THE_PEAK) * held:

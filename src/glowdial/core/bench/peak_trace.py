@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from glowdial.core.bench.movements import PAST_THE_PEAK
+from glowdial.core.bench.movements import PAST_THE_PEAK, STILL_SHARE
 from glowdial.core.language.quantities import turns
 
-# what a needle moves by itself
-STILL_SHARE = 0.005
 MOST_POINTS = 400
 
 
