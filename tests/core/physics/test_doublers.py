@@ -147,3 +147,27 @@ def test_the_leads_capacitor_runs_out_beside_the_outputs() -> None:
     }
     assert bled[Topology.CASCADE] is not None and bled[Topology.DOUBLER] is not None
     assert bled[Topology.CASCADE] > 1.5 * bled[Topology.DOUBLER]
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_any_uneven_doubler_has_its_state_at_any_line(seed: int) -> None:
+    """Steady currents, cold tubes, bleeders, a tenth of the line: volts are finite, fall along the
+    filter, stay below twice the wave's height, and each section drops what Ohm's law says."""
+    rng = np.random.default_rng(seed)
+    first_f, second_f = (float(f) for f in rng.uniform(4e-6, 100e-6, 2))
+    topology = (Topology.DOUBLER, Topology.CASCADE)[seed % 2]
+    exponent = float(rng.choice([0.0, 1.0, 1.3]))
+    supply = replace(
+        doubler(topology, first_f, second_f, silicon=bool(seed % 3)),
+        source_ohm=float(rng.uniform(2.0, 200.0)),
+        load=Load(float(rng.uniform(0.005, 0.03 if exponent == 0.0 else 0.12)), 220.0, exponent),
+    )
+    # a current that does not fall with its volts is more than a small line can give
+    line_v = float(rng.uniform(0.7 if exponent == 0.0 else 0.1, 1.1)) * LINE_V
+    found = steady_state(supply, line_v, warmth=float(rng.choice([0.0, 1.0])))
+    first_v, last_v = found.node_v
+    assert np.isfinite([*found.node_v, *found.ripple_v, found.rectifier_rms_a]).all()
+    assert 0.0 <= last_v <= first_v <= 2.0 * math.sqrt(2.0) * line_v * 1.0001
+    through_a = (first_v - last_v) / supply.sections[0].resistance_ohm
+    # the filter's insulation carries a few microamperes beside the load
+    assert through_a == pytest.approx(found.load_a, rel=1e-6, abs=5e-6)

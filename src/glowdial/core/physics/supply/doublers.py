@@ -26,7 +26,12 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     capacitor_admittance_s,
 )
-from glowdial.core.physics.supply.ladder import Direct, direct_path, ladder_admittance
+from glowdial.core.physics.supply.ladder import (
+    INSULATION_S,
+    Direct,
+    direct_path,
+    ladder_admittance,
+)
 from glowdial.core.physics.supply.rounded_law import CORNERS, Law, RoundedLaw
 
 Floats = NDArray[np.float64]
@@ -62,30 +67,43 @@ def solve_two_arms(
     rectifier: Rectifier,
     drive: Floats,
     repeat_s: float,
-    start_v: float,
+    start: tuple[float, Floats],
     warmth: float,
 ) -> TwoArms:
     """The settled state of a doubler driven by ``drive`` (open-circuit volts over one period).
 
-    Raises BadInput when none is found.
+    ``start`` is the last node's volts and the current of the arm that ``drive`` pushes, as if no
+    capacitor rippled: without a load there is nearly nothing else to hold on to. Raises BadInput
+    when no state is found.
     """
-    samples = drive.size
+    samples, half = drive.size, drive.size // 2
     harmonics = 2.0 * np.pi / repeat_s * np.arange(samples // 2 + 1, dtype=np.float64)
-    slope_s = supply.load.slope_s(start_v, warmth)
+    # a load of steady current has no slope at all, and its filter no way to the rail
+    start_v, pushed = start
+    slope_s = max(supply.load.slope_s(start_v, warmth), INSULATION_S)
     impedance, nodes = _network(supply, slope_s, harmonics)
     matrix = _two_port_matrix(impedance, supply.source_ohm, samples)
-    both = np.concatenate([drive, -drive])
+    both, flat = np.concatenate([drive, -drive]), np.concatenate([pushed, np.roll(pushed, half)])
     if supply.topology is Topology.CASCADE:
-        both = -both
+        both, flat = -both, np.roll(flat, samples)
 
     def means(unknown: Floats) -> _Means:
         return _means(supply, float(unknown[0]), float(unknown[1]), warmth)
 
-    state = np.zeros(2 * samples), np.array([start_v, 0.5 * start_v])
-    peak_v = float(np.max(drive))
-    for share in CORNERS:
-        state = _settle(matrix, both, RoundedLaw(rectifier, share * peak_v), state, means)
-    current, (last_v, _) = state
+    height_v = 2.0 * max(float(np.max(drive)) - rectifier.threshold_v, 0.0)
+    if _means(supply, height_v, 0.5 * height_v, warmth).port_a.max() <= INSULATION_S * height_v:
+        # nothing is drawn: every capacitor stands at the height of the wave
+        rest = _plain(supply, height_v, warmth)
+        return TwoArms(np.zeros((2, samples)), rest.node_v, nodes, height_v)
+    first_v = _plain(supply, start_v, warmth).port_v
+    state = flat, np.array([start_v, 0.5 * first_v])
+    try:
+        current, (last_v, _) = _settle(matrix, both, rectifier, state, means)
+    except BadInput:
+        peak_v = float(np.max(drive))
+        for share in CORNERS:
+            state = _settle(matrix, both, RoundedLaw(rectifier, share * peak_v), state, means)
+        current, (last_v, _) = state
     rest = _plain(supply, float(last_v), warmth)
     return TwoArms(current.reshape(2, samples), rest.node_v, nodes, float(last_v))
 
@@ -193,7 +211,7 @@ def _settle(
         residual, short_a, forward, wanted = there
     if norm < 1e-5 * scale:
         return current, unknown
-    raise BadInput("supply", "doubler", "has no periodic state that could be found", "1 A peak")
+    raise _without_state()
 
 
 def _norm(residual: Floats, short_a: Floats, samples: int) -> float:
@@ -211,4 +229,11 @@ def _newton_step(
     whole[:size, size:] = gain[:, None] * np.repeat(wanted.slopes_v, samples, axis=0)
     whole[size, :samples] = whole[size + 1, samples:size] = 1.0 / samples
     whole[size:, size:] = -wanted.slopes_a
-    return np.asarray(np.linalg.solve(whole, -np.concatenate([residual, short_a])))
+    try:
+        return np.asarray(np.linalg.solve(whole, -np.concatenate([residual, short_a])))
+    except np.linalg.LinAlgError as error:
+        raise _without_state() from error
+
+
+def _without_state() -> BadInput:
+    return BadInput("supply", "doubler", "has no periodic state that could be found", "1 A peak")

@@ -97,7 +97,8 @@ def steady_state(
         drive, repeat_s = _drive(supply, line_v, FINE_SAMPLES)
         start_v, start = _flat_start(supply, rectifier, drive, warmth)
     if not supply.arms_alike:
-        arms = solve_two_arms(supply, rectifier, drive, repeat_s, start_v, warmth)
+        begun = _fine_start(supply, rectifier, drive, warmth)
+        arms = solve_two_arms(supply, rectifier, drive, repeat_s, begun, warmth)
         return _figures_of_arms(supply, line_v, arms, _load_a(supply, arms.last_v, warmth))
     harmonics: Floats = 2.0 * np.pi / repeat_s * np.arange(drive.size // 2 + 1, dtype=np.float64)
     # the load's own ripple current is small: its slope where it is expected to settle will do
@@ -210,6 +211,21 @@ def _flat_start(
     start_v = _flat_guess_v(supply, rectifier, drive, warmth)
     guess = np.array([start_v]), np.array([supply.load.total_a(start_v, warmth)])
     return start_v, _flat_current_a(supply, rectifier, drive, *guess)[0]
+
+
+def _fine_start(
+    supply: Supply, rectifier: Rectifier, drive: Floats, warmth: float
+) -> tuple[float, Floats]:
+    """The same by bisection: with next to no load only the wave's tip conducts, and a start beside
+    it conducts nowhere."""
+    low, high = 0.0, 2.0 * float(np.max(drive))
+    for _ in range(50):
+        last_v = 0.5 * (low + high)
+        rest = direct_path(supply, last_v, warmth)
+        asked = np.array([last_v]), np.array([supply.load.total_a(last_v, warmth)])
+        given = _flat_current_a(supply, rectifier, drive, *asked)[0]
+        low, high = (last_v, high) if given.mean() > rest.port_a else (low, last_v)
+    return last_v, given
 
 
 def _flat_guess_v(supply: Supply, rectifier: Rectifier, drive: Floats, warmth: float) -> float:
