@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -17,6 +18,7 @@ from selenium import webdriver
 from selenium.webdriver.chrome.service import Service
 
 from browser.page import BenchPage
+from glowdial.sim.condition import Condition
 
 ROOT = Path(__file__).resolve().parents[2]
 PREPARED = ROOT / ".glow" / "demo.sqlite"
@@ -65,6 +67,22 @@ def start_server(folder: Path, port: int, *, demo: bool) -> Server:
             assert process.poll() is None, "the server ended at once"
             time.sleep(0.1)
     raise AssertionError("the server did not answer")
+
+
+def open_simulated(address: str, sheet: str, condition: Condition) -> str:
+    """A job for a simulated set of one of the sheets on the shelf; gives the job's address."""
+    sheets = json.loads(urllib.request.urlopen(f"{address}/api/sheets").read())
+    body = {
+        "sheet_id": next(s["id"] for s in sheets if s["model"] == sheet),
+        "set_name": f"A {sheet}",
+        "simulated_condition": json.dumps(condition.as_document()),
+    }
+    request = urllib.request.Request(
+        f"{address}/api/jobs",
+        json.dumps(body).encode(),
+        {"content-type": "application/json", "idempotency-key": f"open {sheet}"},
+    )
+    return f"{address}/jobs/{json.loads(urllib.request.urlopen(request).read())['id']}"
 
 
 def open_browser(profile: Path) -> webdriver.Chrome:

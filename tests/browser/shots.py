@@ -11,10 +11,11 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
 from selenium.webdriver import Keys
 
-from browser.conftest import ROOT, open_browser, start_server
+from browser.conftest import ROOT, open_browser, open_simulated, start_server
 from browser.page import BenchPage
 from browser.test_kitchen import acknowledge
 from browser.walk import act, take_at_bench, work
+from glowdial.demo.fill import DEMO_SEED, kitchen_condition
 
 PLACE = ROOT / "docs" / "screenshots"
 PORT = 8790
@@ -108,7 +109,7 @@ def main() -> None:
 def kitchen(page: BenchPage, address: str) -> None:
     """The kitchen set as it was found: nothing renewed, its parts, its supply, its volts."""
     letters = {"Runs from": "t", "School": "p", "decision": "k"}
-    page.open(f"{address}/jobs/3")
+    page.open(open_simulated(address, "Pantry Five", kitchen_condition(DEMO_SEED + 2)))
     page.wait_for("job")
     work(page, until="parts.resistors", letters=letters)
     acknowledge(page)

@@ -10,8 +10,10 @@ from PIL import Image
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 
+from browser.conftest import open_simulated
 from browser.page import BenchPage
 from browser.walk import acknowledge, act, take_at_bench, work
+from glowdial.demo.fill import DEMO_SEED, kitchen_condition
 
 pytestmark = pytest.mark.browser
 LETTERS = {"Runs from": "t", "School": "d"}
@@ -119,8 +121,8 @@ def bring_up(page: BenchPage) -> None:
     page.wait("the cause", lambda: "ballast has risen" in page.text("advice"))
 
 
-def mend_the_ballast(page: BenchPage, address: str) -> None:
-    page.open(f"{address}/jobs/3?step=parts.resistors")
+def mend_the_ballast(page: BenchPage, job: str) -> None:
+    page.open(f"{job}?step=parts.resistors")
     page.wait_for("parts")
     ballast = "//button[normalize-space(.)='R15']"
     page.wait("the list", lambda: page.driver.find_elements(By.XPATH, ballast))
@@ -144,16 +146,17 @@ def test_from_the_door_to_correct_volts(
     page: BenchPage, serve: Callable[..., str], tmp_path: Path
 ) -> None:
     address = serve(demo=True)
-    page.open(f"{address}/jobs/3")
+    job = open_simulated(address, "Pantry Five", kitchen_condition(DEMO_SEED + 2))
+    page.open(job)
     page.wait_for("job")
     intake(page, tmp_path)
     cold_checks(page)
     parts(page)
     bring_up(page)
-    mend_the_ballast(page, address)
+    mend_the_ballast(page, job)
     work(page, until="if.", letters=SLOWLY)
     assert page.text("trouble") == ""
-    page.open(f"{address}/jobs/3/registers")
+    page.open(f"{job}/registers")
     page.wait("the parked finding", lambda: "cord is brittle" in page.text("register-parked"))
 
 
@@ -161,7 +164,7 @@ def test_what_is_ordered_stands_on_the_shopping_list(
     page: BenchPage, serve: Callable[..., str]
 ) -> None:
     address = serve(demo=True)
-    page.open(f"{address}/jobs/3")
+    page.open(open_simulated(address, "Pantry Five", kitchen_condition(DEMO_SEED + 2)))
     page.wait_for("job")
     work(page, until="parts.first", letters=LETTERS)
     acknowledge(page)
@@ -169,4 +172,4 @@ def test_what_is_ordered_stands_on_the_shopping_list(
     page.press("o", Keys.TAB, Keys.TAB, Keys.ENTER)
     page.changed_from(before)
     page.open(f"{address}/stock")
-    page.wait("the list", lambda: "Galley receiver: C1" in " ".join(page.texts("to-buy")))
+    page.wait("the list", lambda: "A Pantry Five: C1" in " ".join(page.texts("to-buy")))

@@ -44,6 +44,10 @@ PAGES = (
     "/jobs/1?step=bring-up.chart",
     "/jobs/2?step=intake.matrix",
     "/jobs/3?step=parts.school",
+    "/jobs/3?step=bring-up.diagnosis",
+    "/jobs/5",
+    "/jobs/6",
+    "/jobs/7",
 )
 PLAIN = ("report", "new", "registers", "questions")
 

@@ -22,6 +22,7 @@ from glowdial.api import (
     registers,
     sets,
     sheets,
+    sums,
     traces,
 )
 from glowdial.api.calc import bring_up, general, parts, supply
@@ -63,8 +64,9 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         app.include_router(room.router)
     for stage in (intake, job_parts, stock, handover):
         app.include_router(stage.router)
-    for sums in (general, parts, supply, bring_up):
-        app.include_router(sums.router)
+    for calls in (general, parts, supply, bring_up):
+        app.include_router(calls.router)
+    app.include_router(sums.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])
     def health() -> Health:

@@ -49,6 +49,19 @@ class StageShape(BaseModel):
     trouble: str
 
 
+class FaceMarkShape(BaseModel):
+    place: float = Field(description="along the scale, 0 to 1")
+    figure: str
+
+
+class FaceBandShape(BaseModel):
+    """A scale on the set's face."""
+
+    name: str
+    unit: str
+    marks: list[FaceMarkShape]
+
+
 class ShelfShape(BaseModel):
     job_id: int
     set_name: str
@@ -58,6 +71,10 @@ class ShelfShape(BaseModel):
     stages: list[StageShape]
     next_title: str
     next_stage: str
+    trouble: str = Field(description="what was found outside and is not settled, or nothing")
+    waits_for: list[str] = Field(description="what somebody else has to bring")
+    photo_id: int | None = Field(description="a photo of the set")
+    face: list[FaceBandShape] = Field(description="the set's scales, from its sheet")
     touched_at: Moment
     days_untouched: int
     closed: bool
@@ -74,6 +91,11 @@ class ShelfShape(BaseModel):
             stages=[StageShape(**s) for s in line.standing["stages"]],
             next_title=line.standing["next_title"],
             next_stage=line.standing["next_stage"],
+            # a line that an older version kept has less
+            trouble=line.standing.get("trouble", ""),
+            waits_for=line.standing.get("waits_for", []),
+            photo_id=line.standing.get("photo") or None,
+            face=line.standing.get("face", []),
             touched_at=line.touched_at,
             days_untouched=line.days_untouched,
             closed=line.closed,

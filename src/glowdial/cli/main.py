@@ -29,7 +29,7 @@ from glowdial.cli.data_file import (
     restore,
 )
 from glowdial.core.language.errors import GlowDialError
-from glowdial.demo.fill import DEMO_SEED, fill_demo, tidewater_sheet
+from glowdial.demo.fill import DEMO_NOW, DEMO_SEED, fill_demo, tidewater_sheet
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.base.derived import Derivations
@@ -230,13 +230,17 @@ def bench(
 
 
 @app.command("fill-demo")
-def fill(file: Path, seed: int = DEMO_SEED) -> None:
+def fill(
+    file: Path,
+    seed: int = DEMO_SEED,
+    now: Annotated[datetime, typer.Option(help="What its jobs lead up to.")] = DEMO_NOW,
+) -> None:
     """Make the demo's data file."""
     fresh = Path(f"{file}.new")
     fresh.unlink(missing_ok=True)
     database = Database(sqlite_url(fresh))
     database.migrate()
-    fill_demo(database, seed)
+    fill_demo(database, seed, now)
     database.close()
     os.replace(fresh, file)
 

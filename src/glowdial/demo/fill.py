@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
 
+from glowdial.core.journey.steps import Status, Step
+from glowdial.core.stages.bring_up.chart_step import CHART
+from glowdial.core.stages.bring_up.ramp_step import RAMP
+from glowdial.core.stages.intermediate.steps import DECIDE
 from glowdial.core.stages.tracking.steps import STAGE as TRACKING
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.condition import (
+    CapacitorFault,
     Condition,
     DeviceFault,
     FilterFault,
@@ -22,6 +27,7 @@ from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
+from glowdial.workshop.entries import AnswerCommand, record_answer
 from glowdial.workshop.registers import enter_line
 from glowdial.workshop.stages.intake import enter_photo, fill_cells
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
@@ -30,6 +36,15 @@ DEMO_SEED = 1962
 # nobody has bent the plates of the museum's sets
 WELL_KEPT_GANG_WANDER = 0.004
 START = datetime(2026, 5, 4, 9, 30)
+# the moment that the demo's jobs lead up to, where none is given
+DEMO_NOW = datetime(2026, 5, 11, 10, 0)
+SHEETS_KEPT_DAYS = 30
+HALF_WAY_UP = 3
+# a core of each can turned by somebody who took it for a volume control
+TURNED = {"t1-primary": 1.6, "t2-secondary": -1.1}
+TIDEWATER, FARM, KITCHEN, TUNER = "tidewater-six", "sheepwalk-four", "pantry-five", "lintel-tuner"
+PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
+SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER)
 SECONDS_PER_LOOK = 30
 
 
@@ -156,43 +171,110 @@ def _stamp(workshop: Workshop, job_id: int, name: str) -> Stamp:
     return Stamp(f"demo-{job_id}-{name}", job_page(workshop, job_id).version)
 
 
-def fill_demo(database: Database, seed: int = DEMO_SEED) -> None:
-    """The museum's bench: one set waiting at the door and its twin already on the way, a kitchen
-    set without a transformer, a farm set on batteries, and a tuner on tired selenium.
+@dataclass(frozen=True, slots=True)
+class DemoBench:
+    """What the demo's jobs are opened with: sheets by name, and the seed."""
 
-    All are simulated, neglected each in its own way.
+    workshop: Workshop
+    clock: DemoClock
+    now: datetime
+    sheets: Mapping[str, int]
+    seed: int
+
+    def arrives(
+        self, name: str, serial: str, sheet: str, condition: Condition, *, days: float
+    ) -> int:
+        """A set comes to the bench, so many days before today; returns its job."""
+        self.clock.at = self.now - timedelta(days=days)
+        command = OpenCommand(self.sheets[sheet], name, serial, condition)
+        return open_job(self.workshop, f"demo-{serial}", command)
+
+
+def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NOW) -> None:
+    """The museum's bench as it stands ``now``: sets that arrived in the last three weeks, each
+    neglected in its own way and each at another place of its journey. All are simulated.
     """
-    workshop = Workshop(database, DemoClock())
+    clock = DemoClock(now - timedelta(days=SHEETS_KEPT_DAYS))
+    workshop = Workshop(database, clock)
+    sheets = {}
     with database.writing() as session:
-        sheet_id = keep_sheet(session, read_sheet(tidewater_sheet()), workshop.now()).id
-        farm_id = keep_sheet(session, read_sheet(demo_sheet("sheepwalk-four")), workshop.now()).id
-        kitchen_id = keep_sheet(session, read_sheet(demo_sheet("pantry-five")), workshop.now()).id
-        tuner = read_sheet(demo_sheet("lintel-tuner"))
-        tuner_id = keep_sheet(session, tuner, workshop.now()).id
+        for name in SHEETS:
+            read = read_sheet(demo_sheet(name))
+            sheets[name] = keep_sheet(session, read, workshop.now()).id
     _fill_stock(workshop)
-    _twin(workshop, sheet_id, seed + 1, "Net loft receiver", before_stage(TRACKING))
-    _twin(workshop, sheet_id, seed, "Reading room receiver", None)
-    command = OpenCommand(kitchen_id, "Galley receiver", "PF-7", kitchen_condition(seed + 2))
-    open_job(workshop, "demo-kitchen", command)
-    command = OpenCommand(farm_id, "Byre receiver", "SF-2", farm_condition(seed + 3))
-    open_job(workshop, "demo-farm", command)
-    command = OpenCommand(tuner_id, "Lintel tuner", "LT-3", tuner_condition(seed + 4))
-    open_job(workshop, "demo-tuner", command)
+    bench = DemoBench(workshop, clock, now, sheets, seed)
+    _rounds_half_way(bench)
+    bench.arrives("Reading room receiver", f"TS-{seed}", TIDEWATER, _twin(seed), days=1.0)
+    _part_on_order(bench)
+    _handed_over(bench)
+    _ramp_half_way(bench)
+    _leaking_coupling(bench)
+    _lopsided_curve(bench)
+    workshop.lines.close()
 
 
-def _twin(
-    workshop: Workshop,
-    sheet_id: int,
-    seed: int,
-    name: str,
-    until: Callable[..., bool] | None,
-) -> None:
+def _twin(seed: int) -> Condition:
     facts = facts_of(read_sheet(tidewater_sheet()).model_dump(mode="json"))
-    condition = replace(
-        neglected(facts, seed, settled_bands=("sw",)), gang_wander=WELL_KEPT_GANG_WANDER
+    return replace(neglected(facts, seed, settled_bands=("sw",)), gang_wander=WELL_KEPT_GANG_WANDER)
+
+
+def _rounds_half_way(bench: DemoBench) -> None:
+    """Trimmer and padder turned once each, and the bands' ends not there yet."""
+    seed = bench.seed + 1
+    job_id = bench.arrives("Net loft receiver", f"TS-{seed}", TIDEWATER, _twin(seed), days=4.0)
+    _fill_registers(bench.workshop, job_id)
+    Volunteer(bench.workshop, job_id).work(before_stage(TRACKING))
+    bench.clock.at = bench.now - timedelta(hours=2)
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key.endswith("round2.low"))
+
+
+def _part_on_order(bench: DemoBench) -> None:
+    """The supply diagnosed with every old part in place; the filter that leaks is on order."""
+    job_id = bench.arrives(
+        "Galley receiver", "PF-7", KITCHEN, kitchen_condition(bench.seed + 2), days=6.0
     )
-    command = OpenCommand(sheet_id, name, f"TS-{seed}", condition)
-    job_id = open_job(workshop, f"demo-{seed}", command)
-    if until is not None:
-        _fill_registers(workshop, job_id)
-        Volunteer(workshop, job_id).work(until)
+    workshop = bench.workshop
+    Volunteer(workshop, job_id, keeps_parts=True).work(lambda step: step.key == CHART)
+    ordered = (("decision", "order"), ("measured", "29"), ("leakage", "14m"))
+    answer = AnswerCommand(PARTS_FIRST, LEAKING_FILTER, None, ordered)
+    record_answer(workshop, job_id, _stamp(workshop, job_id, "order"), answer)
+
+
+def _handed_over(bench: DemoBench) -> None:
+    """The whole journey, with its report."""
+    job_id = bench.arrives("Byre receiver", "SF-2", FARM, farm_condition(bench.seed + 3), days=20.0)
+    Volunteer(bench.workshop, job_id).work(before_stage(TRACKING))
+    bench.clock.at = bench.now - timedelta(days=12.0)
+    Volunteer(bench.workshop, job_id).work()
+
+
+def _ramp_half_way(bench: DemoBench) -> None:
+    """B+ lower than the line explains, and half of the way still to go."""
+    job_id = bench.arrives(
+        "Lintel tuner", "LT-3", TUNER, tuner_condition(bench.seed + 4), days=0.25
+    )
+    Volunteer(bench.workshop, job_id).work(_missed_half_way)
+
+
+def _missed_half_way(step: Step) -> bool:
+    return step.key == RAMP and len(step.results) == HALF_WAY_UP
+
+
+def _leaking_coupling(bench: DemoBench) -> None:
+    """The chart taken: the output tube's grid stands above zero, and its cathode too high."""
+    seed = bench.seed + 5
+    leak = CapacitorFault("V4", "coupling", leak_ohm=8e6)
+    condition = replace(_twin(seed), emission=1.0, load=1.0, faults=(leak,))
+    job_id = bench.arrives("Chart room receiver", f"TS-{seed}", TIDEWATER, condition, days=3.0)
+    Volunteer(bench.workshop, job_id, keeps_parts=True).work(
+        lambda step: step.key == CHART and step.status is Status.TROUBLE
+    )
+
+
+def _lopsided_curve(bench: DemoBench) -> None:
+    """The IF surveyed: two humps of different height, beside where they belong."""
+    seed = bench.seed + 6
+    untouched = _twin(seed)
+    condition = replace(untouched, turns={**untouched.turns, **TURNED})
+    job_id = bench.arrives("Chandler's receiver", f"TS-{seed}", TIDEWATER, condition, days=2.0)
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key == DECIDE)

@@ -16,7 +16,8 @@ from sqlalchemy.orm import Session
 from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.conditions import registered
 from glowdial.core.journey.memory import AtOnce
-from glowdial.core.journey.record import JobRecord, Said, Told
+from glowdial.core.journey.record import Said, Told
+from glowdial.core.journey.room import Situation
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import Kind, Measurand
 from glowdial.core.physics.supply.discharge import HIGH_LINE, discharge_words
@@ -78,8 +79,8 @@ def _bring_up(session: Session, job: JobRow) -> None:
     job.format = RECORD_FORMAT
     session.flush()
     record = load_record(session, job.id)
-    state = _tell(session, job, facts, record, equipment)
-    job.standing = standing(state)
+    situation = situation_of(facts, record, equipment, AtOnce())
+    job.standing = standing(situation, _tell(session, job, situation))
 
 
 def _rename_steps(session: Session, job_id: int, facts: ReceiverFacts) -> None:
@@ -115,11 +116,8 @@ def _lifted_leads(session: Session, job_id: int) -> None:
         bench.state = state
 
 
-def _tell(
-    session: Session, job: JobRow, facts: ReceiverFacts, record: JobRecord, equipment: Equipment
-) -> Journey:
+def _tell(session: Session, job: JobRow, situation: Situation) -> Journey:
     """Keep what the older version showed of each entry, and of a job that was handed over."""
-    situation = situation_of(facts, record, equipment, AtOnce())
     state = journey_of(situation)
     rows = {a.seq: a for a in rows_of(session, AnswerRow, job.id)}
     lines: dict[int, list[Said]] = {}
@@ -136,7 +134,7 @@ def _tell(
         session.add(TellingRow(job_id=job.id, answer_seq=seq, told=asdict(told)))
     if job.closed_at is not None:
         close(session, job, situation, state)
-        _as_told_then(job, facts)
+        _as_told_then(job, situation.facts)
     return state
 
 

@@ -1489,6 +1489,286 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/coupled-pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Coupled pair
+         * @description The curve of an IF transformer by its Qs and its coupling.
+         */
+        post: operations["sum-coupled-pair"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/dial-correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dial correction
+         * @description The true frequency of a dial reading, from marks that were read.
+         */
+        post: operations["sum-dial-correction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/discharge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Discharge
+         * @description How long the filter capacitors stay dangerous after switching off.
+         */
+        post: operations["sum-discharge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/filament": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ohmmeter on a filament
+         * @description Which of a meter's ranges may touch the filament of a battery tube.
+         */
+        post: operations["sum-filament"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/from-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Part from stock
+         * @description What the stock has for a value: one part, or two joined.
+         */
+        post: operations["sum-from-stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/lamp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lamp limiter
+         * @description What a lamp in series takes, and what it leaves to the set.
+         */
+        post: operations["sum-lamp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/levels-and-pads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Levels and pads
+         * @description A generator's level in EMF, PD and dBm, and the pad between it and the set.
+         */
+        post: operations["sum-levels-and-pads"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/marking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Markings and colours
+         * @description The value that an old part's print, bands or dots mean.
+         */
+        post: operations["sum-marking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/meter-loading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Meter loading
+         * @description What a meter shows of a voltage behind a resistance.
+         */
+        post: operations["sum-meter-loading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/series-resistor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Series resistor
+         * @description The resistor that brings B+ back, as after selenium gave way to silicon, from readings.
+         */
+        post: operations["sum-series-resistor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/signal-and-noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * (S+N)/N
+         * @description The level that gives 10 dB of signal and noise over noise.
+         */
+        post: operations["sum-signal-and-noise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/supply-and-ramp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Supply and ramp
+         * @description What B+, ripple and rectifier current should be at any line voltage.
+         */
+        post: operations["sum-supply-and-ramp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/tracking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tracking and best points
+         * @description Coil, trimmer and padder of an oscillator, and what it errs over the band.
+         */
+        post: operations["sum-tracking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/winding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Winding by temperature
+         * @description A winding's resistance at 20 C with the leads taken off, against the sheet.
+         */
+        post: operations["sum-winding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1787,6 +2067,42 @@ export interface components {
             count: number;
         };
         /**
+         * CoupledPairSum
+         * @description The curve of an IF transformer by its Qs and its coupling.
+         */
+        CoupledPairSum: {
+            /**
+             * Capacitor of each
+             * @description must be a capacitance of 0.01 pF to 1 F
+             * @example 115
+             */
+            capacitance: string;
+            /**
+             * Tuned to
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 465
+             */
+            centre: string;
+            /**
+             * Coupling, times critical
+             * @description must be 0.05 to 20 times critical
+             * @example 1.5
+             */
+            coupling: string;
+            /**
+             * Q of the primary
+             * @description must be a Q of 2 to 1000
+             * @example 90
+             */
+            q1: string;
+            /**
+             * Q of the secondary
+             * @description must be a Q of 2 to 1000
+             * @example 80
+             */
+            q2: string;
+        };
+        /**
          * Devices
          * @description What amplifies, where no stage of the circuit says so.
          * @enum {string}
@@ -1872,6 +2188,25 @@ export interface components {
             /** Worst Error Hz */
             worst_error_hz: number;
         };
+        /**
+         * DialCorrectionSum
+         * @description The true frequency of a dial reading, from marks that were read.
+         */
+        DialCorrectionSum: {
+            /**
+             * Dial reading
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 800
+             */
+            at: string;
+            /**
+             * Marks: dial and true frequency, one a line
+             * @example 600 602
+             *     1000 1000
+             *     1400 1396
+             */
+            marks: string;
+        };
         /** DialRequest */
         DialRequest: {
             /**
@@ -1938,6 +2273,99 @@ export interface components {
             supply: components["schemas"]["SupplySheet"];
         };
         /**
+         * DischargeSum
+         * @description How long the filter capacitors stay dangerous after switching off.
+         */
+        DischargeSum: {
+            /**
+             * Bleeder
+             * @description must be a resistance of 0 to 1000 M
+             * @default
+             * @example 150k
+             */
+            bleeder: string;
+            /**
+             * Its drop, from the data sheet
+             * @description must be -2000 to 2000 V DC
+             * @default
+             * @example 55
+             */
+            drop: string;
+            /**
+             * ... at a current of
+             * @description must be a current of 0 to 20 A
+             * @default
+             * @example 125
+             */
+            drop_at: string;
+            /**
+             * Filter capacitor
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            filter: string;
+            /**
+             * Filter resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 1k2
+             */
+            filter_ohm: string;
+            /**
+             * Line frequency
+             * @description must be a frequency of 1 Hz to 100 kHz
+             * @example 50
+             */
+            hertz: string;
+            /**
+             * Line
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 230
+             */
+            line: string;
+            /**
+             * The set draws
+             * @description must be a current of 0 to 20 A
+             * @example 62
+             */
+            load: string;
+            /**
+             * ... at B+ of
+             * @description must be -2000 to 2000 V DC
+             * @example 235
+             */
+            load_at: string;
+            /**
+             * Rectifier
+             * @example vacuum
+             * @enum {string}
+             */
+            rectifier: "vacuum" | "silicon" | "gas-filled";
+            /**
+             * Reservoir
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            reservoir: string;
+            /**
+             * Secondary, unloaded, a half
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 300
+             */
+            secondary: string;
+            /**
+             * Resistance of winding and line, seen there
+             * @description must be a resistance of 0 to 1000 M
+             * @example 220
+             */
+            source: string;
+            /**
+             * Rectifier circuit
+             * @example full-wave, centre tap
+             * @enum {string}
+             */
+            topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler" | "doubler, cascade";
+        };
+        /**
          * Excess
          * @description Where excess current goes, once it is known that there is some.
          * @enum {string}
@@ -2001,6 +2429,28 @@ export interface components {
             supply: components["schemas"]["SupplySheet"];
         };
         /**
+         * FaceBandShape
+         * @description A scale on the set's face.
+         */
+        FaceBandShape: {
+            /** Marks */
+            marks: components["schemas"]["FaceMarkShape"][];
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /** FaceMarkShape */
+        FaceMarkShape: {
+            /** Figure */
+            figure: string;
+            /**
+             * Place
+             * @description along the scale, 0 to 1
+             */
+            place: number;
+        };
+        /**
          * Feed
          * @description Where B+ comes from.
          * @enum {string}
@@ -2051,6 +2501,37 @@ export interface components {
             ranges: components["schemas"]["OhmRangeRow"][];
         };
         /**
+         * FilamentSum
+         * @description Which of a meter's ranges may touch the filament of a battery tube.
+         */
+        FilamentSum: {
+            /**
+             * ... at
+             * @description must be a current of 0 to 20 A
+             * @example 50
+             */
+            current: string;
+            /**
+             * The meter is
+             * @example series
+             * @enum {string}
+             */
+            kind: "series" | "constant current";
+            /**
+             * Ranges: open V and short-circuit mA, one a line
+             * @example 1.5 150
+             *     1.5 15
+             *     1.5 1.5
+             */
+            ranges: string;
+            /**
+             * Filament
+             * @description must be -2000 to 2000 V DC
+             * @example 1.4
+             */
+            volts: string;
+        };
+        /**
          * FilterSheet
          * @description One filter section: resistor or choke, and the capacitor behind it.
          */
@@ -2098,6 +2579,41 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+        };
+        /**
+         * FromStockSum
+         * @description What the stock has for a value: one part, or two joined.
+         */
+        FromStockSum: {
+            /**
+             * At most above
+             * @description must be a window of 0 to 1000 %
+             * @example 50
+             */
+            above: string;
+            /**
+             * At most below
+             * @description must be a window of 0 to 1000 %
+             * @example 20
+             */
+            below: string;
+            /**
+             * Part
+             * @example capacitor
+             * @enum {string}
+             */
+            kind: "capacitor" | "resistor";
+            /**
+             * Rating at least, V or W
+             * @description must be V, or W of a resistor
+             * @example 350
+             */
+            rating: string;
+            /**
+             * Value
+             * @example 32u
+             */
+            value: string;
         };
         /** GapShape */
         GapShape: {
@@ -2387,6 +2903,36 @@ export interface components {
              */
             lamp_w: number;
         };
+        /**
+         * LampSum
+         * @description What a lamp in series takes, and what it leaves to the set.
+         */
+        LampSum: {
+            /**
+             * The set draws
+             * @description must be a current of 0 to 20 A
+             * @example 120
+             */
+            current: string;
+            /**
+             * Line
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 230
+             */
+            line: string;
+            /**
+             * ... for
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 230
+             */
+            rated: string;
+            /**
+             * Lamp
+             * @description must be a power of 0.1 to 1000 W
+             * @example 60
+             */
+            watts: string;
+        };
         /** LeadShape */
         LeadShape: {
             /** Source */
@@ -2402,6 +2948,36 @@ export interface components {
             adjuster: string;
             /** Turns */
             turns: string;
+        };
+        /**
+         * LevelsAndPadsSum
+         * @description A generator's level in EMF, PD and dBm, and the pad between it and the set.
+         */
+        LevelsAndPadsSum: {
+            /**
+             * Generator
+             * @description must be a generator level of 0.01 uV to 10 V EMF
+             * @example 1 mV
+             */
+            level: string;
+            /**
+             * The set's resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 400
+             */
+            load: string;
+            /**
+             * Pad between them, 0 for none
+             * @description must be 0 to 60 dB
+             * @example 20
+             */
+            pad: string;
+            /**
+             * Its resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 50
+             */
+            source: string;
         };
         /** LimitOption */
         LimitOption: {
@@ -2582,6 +3158,23 @@ export interface components {
              */
             text: string;
         };
+        /**
+         * MarkingSum
+         * @description The value that an old part's print, bands or dots mean.
+         */
+        MarkingSum: {
+            /**
+             * Part
+             * @example capacitor
+             * @enum {string}
+             */
+            kind: "capacitor" | "resistor";
+            /**
+             * As printed, or its colours with spaces between
+             * @example 20+20 MFD 450V
+             */
+            marking: string;
+        };
         /** MatrixShape */
         MatrixShape: {
             /** Cells */
@@ -2622,6 +3215,30 @@ export interface components {
             remarks: string[];
             /** Version */
             version: number;
+        };
+        /**
+         * MeterLoadingSum
+         * @description What a meter shows of a voltage behind a resistance.
+         */
+        MeterLoadingSum: {
+            /**
+             * The meter's resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 250k
+             */
+            meter: string;
+            /**
+             * Behind
+             * @description must be a resistance of 0 to 1000 M
+             * @example 150k
+             */
+            source: string;
+            /**
+             * Without a meter
+             * @description must be -2000 to 2000 V DC
+             * @example 96
+             */
+            volts: string;
         };
         /** MeterShape */
         MeterShape: {
@@ -3550,6 +4167,123 @@ export interface components {
             tone_on_v: number;
         };
         /**
+         * SeriesResistorSum
+         * @description The resistor that brings B+ back, as after selenium gave way to silicon, from readings.
+         */
+        SeriesResistorSum: {
+            /**
+             * Bleeder
+             * @description must be a resistance of 0 to 1000 M
+             * @default
+             * @example 150k
+             */
+            bleeder: string;
+            /**
+             * Its drop, from the data sheet
+             * @description must be -2000 to 2000 V DC
+             * @default
+             * @example 55
+             */
+            drop: string;
+            /**
+             * ... at a current of
+             * @description must be a current of 0 to 20 A
+             * @default
+             * @example 125
+             */
+            drop_at: string;
+            /**
+             * Filter capacitor
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            filter: string;
+            /**
+             * Filter resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 1k2
+             */
+            filter_ohm: string;
+            /**
+             * Line frequency
+             * @description must be a frequency of 1 Hz to 100 kHz
+             * @example 50
+             */
+            hertz: string;
+            /**
+             * The load is
+             * @example resistive
+             * @enum {string}
+             */
+            kind: "resistive" | "constant current";
+            /**
+             * Line
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 230
+             */
+            line: string;
+            /**
+             * The set draws
+             * @description must be a current of 0 to 20 A
+             * @example 62
+             */
+            load: string;
+            /**
+             * ... at B+ of
+             * @description must be -2000 to 2000 V DC
+             * @example 235
+             */
+            load_at: string;
+            /**
+             * It sits
+             * @example behind the reservoir
+             * @enum {string}
+             */
+            place: "ahead of the reservoir" | "behind the reservoir";
+            /**
+             * Readings: resistance and B+, one a line
+             * @example 0 268
+             *     680 215
+             */
+            readings: string;
+            /**
+             * Rectifier
+             * @example silicon
+             * @enum {string}
+             */
+            rectifier: "vacuum" | "silicon" | "gas-filled";
+            /**
+             * Reservoir
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            reservoir: string;
+            /**
+             * Secondary, unloaded, a half
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 300
+             */
+            secondary: string;
+            /**
+             * Resistance of winding and line, seen there
+             * @description must be a resistance of 0 to 1000 M
+             * @example 220
+             */
+            source: string;
+            /**
+             * B+ wanted
+             * @description must be -2000 to 2000 V DC
+             * @example 235
+             */
+            target: string;
+            /**
+             * Rectifier circuit
+             * @example full-wave, centre tap
+             * @enum {string}
+             */
+            topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler" | "doubler, cascade";
+        };
+        /**
          * SetShape
          * @description A set that was here.
          */
@@ -3637,6 +4371,11 @@ export interface components {
             closed: boolean;
             /** Days Untouched */
             days_untouched: number;
+            /**
+             * Face
+             * @description the set's scales, from its sheet
+             */
+            face: components["schemas"]["FaceBandShape"][];
             /** Job Id */
             job_id: number;
             /** Link */
@@ -3647,6 +4386,11 @@ export interface components {
             next_stage: string;
             /** Next Title */
             next_title: string;
+            /**
+             * Photo Id
+             * @description a photo of the set
+             */
+            photo_id: number | null;
             /** Set Name */
             set_name: string;
             /** Stages */
@@ -3658,11 +4402,34 @@ export interface components {
              * Format: date-time
              */
             touched_at: string;
+            /**
+             * Trouble
+             * @description what was found outside and is not settled, or nothing
+             */
+            trouble: string;
+            /**
+             * Waits For
+             * @description what somebody else has to bring
+             */
+            waits_for: string[];
         };
         /** ShoppingList */
         ShoppingList: {
             /** Lines */
             lines: components["schemas"]["ToBuyShape"][];
+        };
+        /**
+         * SignalAndNoiseSum
+         * @description The level that gives 10 dB of signal and noise over noise.
+         */
+        SignalAndNoiseSum: {
+            /**
+             * Level, tone on, tone off; one reading a line
+             * @example 10uV 0.55 0.29
+             *     25uV 0.92 0.27
+             *     50uV 1.10 0.20
+             */
+            readings: string;
         };
         /**
          * Source
@@ -3832,6 +4599,132 @@ export interface components {
         Stopped: {
             /** Failed */
             failed: string[];
+        };
+        /**
+         * SumLineShape
+         * @description One figure of an answer.
+         */
+        SumLineShape: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+            /**
+             * Verdict
+             * @description inside, near the edge, outside, or nothing
+             */
+            verdict: string;
+        };
+        /**
+         * SumShape
+         * @description What came out: the sentence that goes into a log, figures, and what is to be seen.
+         */
+        SumShape: {
+            /** Lines */
+            lines: components["schemas"]["SumLineShape"][];
+            picture: components["schemas"]["SupplyPictureShape"] | null;
+            plot: components["schemas"]["PlotShape"] | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * SupplyAndRampSum
+         * @description What B+, ripple and rectifier current should be at any line voltage.
+         */
+        SupplyAndRampSum: {
+            /**
+             * At a line of
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 115
+             */
+            at: string;
+            /**
+             * Bleeder
+             * @description must be a resistance of 0 to 1000 M
+             * @default
+             * @example 150k
+             */
+            bleeder: string;
+            /**
+             * Its drop, from the data sheet
+             * @description must be -2000 to 2000 V DC
+             * @default
+             * @example 55
+             */
+            drop: string;
+            /**
+             * ... at a current of
+             * @description must be a current of 0 to 20 A
+             * @default
+             * @example 125
+             */
+            drop_at: string;
+            /**
+             * Filter capacitor
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            filter: string;
+            /**
+             * Filter resistance
+             * @description must be a resistance of 0 to 1000 M
+             * @example 1k2
+             */
+            filter_ohm: string;
+            /**
+             * Line frequency
+             * @description must be a frequency of 1 Hz to 100 kHz
+             * @example 50
+             */
+            hertz: string;
+            /**
+             * Line
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 230
+             */
+            line: string;
+            /**
+             * The set draws
+             * @description must be a current of 0 to 20 A
+             * @example 62
+             */
+            load: string;
+            /**
+             * ... at B+ of
+             * @description must be -2000 to 2000 V DC
+             * @example 235
+             */
+            load_at: string;
+            /**
+             * Rectifier
+             * @example vacuum
+             * @enum {string}
+             */
+            rectifier: "vacuum" | "silicon" | "gas-filled";
+            /**
+             * Reservoir
+             * @description must be a filter capacitor of 1 nF to 0.1 F
+             * @example 16
+             */
+            reservoir: string;
+            /**
+             * Secondary, unloaded, a half
+             * @description is an AC reading: 0 to 1000 V, never negative
+             * @example 300
+             */
+            secondary: string;
+            /**
+             * Resistance of winding and line, seen there
+             * @description must be a resistance of 0 to 1000 M
+             * @example 220
+             */
+            source: string;
+            /**
+             * Rectifier circuit
+             * @example full-wave, centre tap
+             * @enum {string}
+             */
+            topology: "half-wave" | "full-wave, centre tap" | "bridge" | "doubler" | "doubler, cascade";
         };
         /** SupplyAnswer */
         SupplyAnswer: {
@@ -4402,6 +5295,60 @@ export interface components {
             trimmer_place: components["schemas"]["TrimmerPlace"];
         };
         /**
+         * TrackingSum
+         * @description Coil, trimmer and padder of an oscillator, and what it errs over the band.
+         */
+        TrackingSum: {
+            /**
+             * ... to
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 1620
+             */
+            high: string;
+            /**
+             * IF
+             * @description must be an intermediate frequency of 50 kHz to 2 MHz for an AM receiver
+             * @example 465
+             */
+            intermediate: string;
+            /**
+             * Gang, least
+             * @description must be a capacitance of 0.01 pF to 1 F
+             * @example 12
+             */
+            least: string;
+            /**
+             * Band from
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 530
+             */
+            low: string;
+            /**
+             * ... and most
+             * @description must be a capacitance of 0.01 pF to 1 F
+             * @example 430
+             */
+            most: string;
+            /**
+             * Oscillator
+             * @example above the signal
+             * @enum {string}
+             */
+            oscillator: "above the signal" | "below the signal";
+            /**
+             * Three points, or empty for the best ones
+             * @default
+             * @example 600 1000 1400
+             */
+            points: string;
+            /**
+             * Trimmer
+             * @example across the gang
+             * @enum {string}
+             */
+            trimmer: "across the gang" | "across the coil";
+        };
+        /**
          * Trait
          * @description What is known of a set that decides a caution.
          * @enum {string}
@@ -4531,6 +5478,37 @@ export interface components {
              * @example 23
              */
             temperature_c: number;
+        };
+        /**
+         * WindingSum
+         * @description A winding's resistance at 20 C with the leads taken off, against the sheet.
+         */
+        WindingSum: {
+            /**
+             * Leads
+             * @description must be a resistance of 0 to 1000 M
+             * @default
+             * @example 0.1
+             */
+            leads: string;
+            /**
+             * Measured
+             * @description must be a resistance of 0 to 1000 M
+             * @example 3.4
+             */
+            measured: string;
+            /**
+             * Sheet
+             * @description must be a resistance of 0 to 1000 M
+             * @example 3.2
+             */
+            sheet: string;
+            /**
+             * Room
+             * @description must be a room's temperature of -30 to 60 C
+             * @example 23
+             */
+            temperature: string;
         };
         /** WithdrawRequest */
         WithdrawRequest: {
@@ -13432,6 +14410,1602 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-coupled-pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoupledPairSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-dial-correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DialCorrectionSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-discharge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DischargeSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-filament": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilamentSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-from-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromStockSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-lamp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LampSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-levels-and-pads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelsAndPadsSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-marking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkingSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-meter-loading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeterLoadingSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-series-resistor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesResistorSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-signal-and-noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignalAndNoiseSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-supply-and-ramp": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SupplyAndRampSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-tracking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrackingSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-winding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindingSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
                 };
             };
             /** @description not a request to this server */

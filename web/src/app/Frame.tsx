@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { createContext, useContext, useMemo, useState } from "react";
-import { Link, Outlet } from "react-router";
+import { Link, Outlet, useMatch } from "react-router";
 
 import { useTheme } from "./useTheme";
 import { BareButton } from "../shared/Buttons";
@@ -16,6 +16,9 @@ export const useWhere = () => useContext(WhereContext);
 export function Frame() {
   const [where, setWhere] = useState("");
   const [theme, toggle] = useTheme();
+  // what is worked out beside a job can be kept in its log
+  const job = useMatch("/jobs/:jobId/*")?.params.jobId;
+  const beside = job && job !== "new" ? `?job=${job}` : "";
   useFocusKeeper();
   const context = useMemo(() => ({ set: setWhere }), []);
   const other = theme === "lamplight" ? "Daylight" : "Lamplight";
@@ -49,6 +52,9 @@ export function Frame() {
           </Text>
           <BareButton asChild>
             <Link to="/">Shelf</Link>
+          </BareButton>
+          <BareButton asChild>
+            <Link to={`/sums${beside}`}>Sums</Link>
           </BareButton>
           <BareButton asChild>
             <Link to="/instruments">Instruments</Link>

@@ -20,6 +20,8 @@ export const router = createBrowserRouter([
         path: "instruments",
         lazy: async () => (await import("../bench/InstrumentsPage")).route,
       },
+      { path: "sums", lazy: async () => (await import("../sums/SumsPage")).route },
+      { path: "sums/:key", lazy: async () => (await import("../sums/SumsPage")).route },
       { path: "stock", lazy: async () => (await import("../stages/parts/StockPage")).route },
       {
         path: "jobs/:jobId",

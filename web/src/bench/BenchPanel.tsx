@@ -1,4 +1,4 @@
-import { Box, Flex, Heading, Stack, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, Stack, Text, VisuallyHidden } from "@chakra-ui/react";
 
 import type { Bench } from "../api/client";
 import type { OpenJob } from "../journey/useJob";
@@ -116,13 +116,13 @@ function Turning({ steps, onTurn }: { steps: TurnStep[]; onTurn: (turns: number)
             px={1}
             flexDirection="column"
             gap={0}
-            aria-label={`turn ${clockwise ? "clockwise" : "counter-clockwise"} ${words}`}
             onClick={() => onTurn(turns)}
           >
+            <VisuallyHidden>turn {clockwise ? "clockwise" : "counter-clockwise"}</VisuallyHidden>
             <span>
-              {clockwise ? "↷" : "↶"} {words}
+              <span aria-hidden="true">{clockwise ? "↷" : "↶"}</span> {words}
             </span>
-            <Text as="span" fontSize="13px" color="dim" fontFamily="mono">
+            <Text as="span" fontSize="13px" color="dim" fontFamily="mono" aria-hidden="true">
               {large ? "Shift+" : ""}
               {clockwise ? "↑" : "↓"}
             </Text>

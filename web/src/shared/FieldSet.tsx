@@ -31,6 +31,16 @@ const asButtons = (field: FieldData) =>
 /** Choices of many words stand under their label. */
 const long = (field: FieldData) => field.options.join("").length > 44;
 
+/** The key of each choice: the first of its letters that no other before it has. */
+export function letters(options: string[]): string[] {
+  const taken: string[] = [];
+  for (const option of options) {
+    const own = [...option.toLowerCase()].filter((c) => /[a-z0-9]/.test(c));
+    taken.push(own.find((c) => !taken.includes(c)) ?? own[0] ?? "");
+  }
+  return taken;
+}
+
 /** What a form begins with: choices in a list stand at their first option. */
 export const initialValues = (fields: FieldData[]): Values =>
   Object.fromEntries(
@@ -81,9 +91,7 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
             gap={2}
             wrap="wrap"
             onKeyDown={(event) => {
-              const option = field.options.find((o) =>
-                o.toLowerCase().startsWith(event.key.toLowerCase()),
-              );
+              const option = field.options[letters(field.options).indexOf(event.key.toLowerCase())];
               if (!option || !/^[a-z0-9]$/i.test(event.key)) return;
               event.preventDefault();
               const next = put(field.name, option);
@@ -96,7 +104,7 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
                 {field.label}
               </Text>
             )}
-            {field.options.map((option) => (
+            {field.options.map((option, at) => (
               <Button
                 key={option}
                 role="radio"
@@ -109,7 +117,7 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
                 bg={values[field.name] === option ? "glow" : "raised"}
                 onClick={() => onChosen?.(put(field.name, option))}
               >
-                {option} <KeyHint keys={option.charAt(0)} />
+                {option} <KeyHint keys={letters(field.options)[at] ?? ""} />
               </Button>
             ))}
           </Flex>

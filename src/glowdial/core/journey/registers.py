@@ -36,7 +36,8 @@ class RegisterForm:
     goes onto the list to the owner; with ``holds_handover`` the set does not leave while a line
     waits. ``check`` raises BadInput for what does not fit together. One with ``pictures`` is filled
     by sending a picture. ``called`` is what the log calls an entry. One without fields has a page
-    of its own, and ``title_of`` names its lines.
+    of its own, and ``title_of`` names its lines. ``waits_for`` is what somebody else has to bring
+    while a line waits.
     """
 
     register: str
@@ -51,6 +52,7 @@ class RegisterForm:
     pictures: bool = False
     called: str = "noted"
     title_of: Callable[[Entered], str] = first_words
+    waits_for: str = ""
 
     def line_title(self, line: Entered) -> str:
         """What a line is called in a list: its first field."""

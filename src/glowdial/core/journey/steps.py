@@ -162,8 +162,8 @@ class Step:
     what its power, leads and adjuster tell; its ``dangers`` follow from that. ``holds_power`` are
     reasons why no power may be on now, whatever was decided; a decision on it ends with a change in
     one of the areas ``closed_until``, and ``reopens_gate`` is what was found that the gate has to
-    be passed after. Plot and advice may be left to ``draw`` and ``advise``, which are called when
-    the step is looked at.
+    be passed after; ``waits_for`` is what somebody else has to bring. Plot and advice may be left
+    to ``draw`` and ``advise``, which are called when the step is looked at.
     """
 
     key: str
@@ -205,6 +205,7 @@ class Step:
     holds_power: tuple[str, ...] = ()
     closed_until: tuple[str, ...] = ()
     reopens_gate: tuple[Answer | Entered, ...] = ()
+    waits_for: tuple[str, ...] = ()
     picture: SupplyPicture | None = None
     table: ReadingTable | None = None
     scale: ScalePicture | None = None

@@ -125,6 +125,7 @@ TEMPERATURE = Quantity(
 CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
 
 _TAIL = {
+    "": "",
     "V": r"(?:V|v|volts?)?",
     "W": r"(?:W|w|watts?)?",
     "A": r"(?:A|amps?)?",

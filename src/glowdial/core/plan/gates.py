@@ -26,7 +26,8 @@ def gated(
     known = [_with_dangers(step, facts) for step in steps]
     known = [_closed(step, record) for step in known]
     power = _power_blocks(record, [*before, *known])
-    return [replace(_gated(step, power), reopens_gate=()) for step in known]
+    known = [_gated(step, power) for step in known]
+    return [replace(s, reopens_gate=()) if s.reopens_gate else s for s in known]
 
 
 def _with_dangers(step: Step, facts: ReceiverFacts) -> Step:

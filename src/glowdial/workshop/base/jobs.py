@@ -14,7 +14,7 @@ from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.plan.journey import Journey, journey
+from glowdial.core.plan.journey import Journey, journey_of, situation_of
 from glowdial.sim.condition import Condition
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_job
@@ -128,7 +128,7 @@ def _open(workshop: Workshop, session: Session, at: datetime, command: OpenComma
         touched_at=at,
         closed_at=None,
         seq=0,
-        standing=standing(_first_journey(workshop, sheet)),
+        standing=_first_standing(workshop, sheet),
     )
     session.add(job)
     session.flush()
@@ -144,10 +144,10 @@ def _open(workshop: Workshop, session: Session, at: datetime, command: OpenComma
     return job.id
 
 
-def _first_journey(workshop: Workshop, sheet: SheetRow) -> Journey:
+def _first_standing(workshop: Workshop, sheet: SheetRow) -> dict[str, Any]:
     """Where a job stands that has no entry yet."""
-    facts = facts_of(sheet.document)
-    return journey(facts, JobRecord(), memory=workshop.memory)
+    situation = situation_of(facts_of(sheet.document), JobRecord(), memory=workshop.memory)
+    return standing(situation, journey_of(situation))
 
 
 def _receiver(session: Session, sheet: SheetRow, command: OpenCommand) -> SetRow:

@@ -6,8 +6,9 @@ the first answer again; a write that read an older version gets a conflict with 
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -19,6 +20,7 @@ from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import power_open
 from glowdial.core.plan.journey import Journey, journey_of, situation_of
+from glowdial.core.plan.shelf import standing_of
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench, get_job, load_record
 from glowdial.store.scribe import Scribe
@@ -94,17 +96,9 @@ def derived(workshop: Workshop, session: Session, job: JobRow) -> Derived:
     return found
 
 
-def standing(state: Journey) -> dict[str, Any]:
-    """The shelf's summary of a journey: stops with their counts, and the next action."""
-    following = state.standing(state.next_key) if state.next_key else None
-    return {
-        "stages": [
-            {"stage": s.stage, "steps": s.steps, "finished": s.finished, "trouble": s.trouble}
-            for s in state.stages()
-        ],
-        "next_title": following.title if following else "Handed over",
-        "next_stage": following.stage if following else "handover",
-    }
+def standing(situation: Situation, state: Journey) -> dict[str, Any]:
+    """The shelf's line of a journey, as plain data."""
+    return dict(json.loads(json.dumps(asdict(standing_of(situation, state)))))
 
 
 def write(
@@ -196,7 +190,7 @@ def _opened(
 
 def _settle(opened: OpenedJob, after: Derived) -> None:
     """Keep what the shelf shows; at the handover, what was told."""
-    opened.job.standing = standing(after.journey)
+    opened.job.standing = standing(after.situation, after.journey)
     if opened.hand_over:
         opened.job.closed_at = opened.at
         close(opened.session, opened.job, after.situation, after.journey)

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { shelfQuery } from "../../api/queries";
 import { Trouble } from "../../shared/Trouble";
+import { SetFace } from "../../pictures/SetFace";
 import { SmallScale } from "./SmallScale";
 import { LitButton, PlainButton } from "../../shared/Buttons";
 
@@ -17,9 +18,15 @@ function ShelfPage() {
   return (
     <Stack as="main" p={6} gap={5} maxW="1280px" mx="auto">
       <Flex justify="space-between" align="center" wrap="wrap" gap={3}>
-        <Heading fontSize="30px" fontWeight={500}>
-          The shelf
-        </Heading>
+        <Box>
+          <Heading fontSize="30px" fontWeight={500}>
+            The shelf
+          </Heading>
+          <Text color="dim" fontSize="16px">
+            Receivers on their way back: brought up safely, traced, aligned, proved against their
+            service data.
+          </Text>
+        </Box>
         <Flex gap={3}>
           <PlainButton asChild>
             <Link to="/sheets/new">Make or import a sheet</Link>
@@ -31,7 +38,7 @@ function ShelfPage() {
       </Flex>
       <Trouble error={error} />
       {jobs?.length === 0 && <EmptyShelf />}
-      <Grid templateColumns="repeat(auto-fill, minmax(360px, 1fr))" gap={4}>
+      <Grid templateColumns="repeat(auto-fill, minmax(290px, 1fr))" gap={4}>
         {jobs?.map((line) => (
           <Card key={line.job_id} line={line} />
         ))}
@@ -77,6 +84,7 @@ function Card({ line }: { line: Line }) {
       _hover={{ borderColor: "glow" }}
     >
       <Link to={`/jobs/${line.job_id}`} data-testid="shelf-card">
+        <SetFace line={line} />
         <Box>
           <Heading as="h2" fontSize="22px" fontWeight={500}>
             {line.set_name}
@@ -94,6 +102,16 @@ function Card({ line }: { line: Line }) {
             {line.next_title}
           </Text>
         </Box>
+        {line.trouble && (
+          <Text fontSize="15px" color="outside" lineClamp={1} title={line.trouble}>
+            ▲ {line.trouble}
+          </Text>
+        )}
+        {line.waits_for.length > 0 && (
+          <Text fontSize="15px" lineClamp={1}>
+            Waits for: {line.waits_for.join("; ")}
+          </Text>
+        )}
       </Link>
     </Stack>
   );

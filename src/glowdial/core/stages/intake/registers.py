@@ -78,6 +78,7 @@ QUESTION_FORM = RegisterForm(
     ),
     "May the cut-off plug be replaced by a fused one?",
     waits=_unanswered,
+    waits_for="the owner's answer",
     for_owner=lambda _: True,
     holds_handover=False,
 )

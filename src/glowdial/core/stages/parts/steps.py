@@ -239,6 +239,7 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         asks_in_panel=True,
         advice=tuple(_findings(states)),
         notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
+        waits_for=(f"{', '.join(ordered)}, on order",) if ordered else (),
         does=(Activity.REPLACING, Activity.RESTUFFING),
         holds_power=tuple(w for w in map(_held, states) if w),
         begun=bool(waiting) and len(waiting) < len(states),

@@ -1,0 +1,22 @@
+"""Every sum, in the order of the scale."""
+
+from __future__ import annotations
+
+from glowdial.core.language.errors import NotFound
+from glowdial.core.plan.scale import SCALE
+from glowdial.core.sums import levels, parts, supply, tuning
+from glowdial.core.sums.form import SumForm
+
+SUMS: tuple[SumForm, ...] = tuple(
+    sorted(
+        (*parts.SUMS, *supply.SUMS, *levels.SUMS, *tuning.SUMS), key=lambda s: SCALE.index(s.stage)
+    )
+)
+
+
+def sum_of(key: str) -> SumForm:
+    """The sum of that key; raises NotFound."""
+    for form in SUMS:
+        if form.key == key:
+            return form
+    raise NotFound("sum", key)
