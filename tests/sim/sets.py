@@ -121,6 +121,7 @@ def tuner() -> ReceiverFacts:
         bands=[band],
         gang={"source": "service manual", "minimum_f": 6e-12, "maximum_f": 18e-12},
         sensitivity=[],
+        chassis_layout=None,
         line_up=[],
         voltage_chart=None,
         supply={
@@ -165,6 +166,7 @@ def kitchen_set() -> ReceiverFacts:
         model="Pantry Five",
         chassis="transformerless",
         mains_v=122.8,
+        chassis_layout=None,
         line_up=line_up,
         supply={
             "source": "service manual",

@@ -96,6 +96,7 @@ def test_an_old_ohmmeter_burns_a_battery_filament_and_a_digital_one_does_not() -
     heaters = {"heaters": [{"tube": "V1", "volts": 2.0, "amperes": 0.06, "direct": True}]}
     facts = altered(
         chassis="battery",
+        chassis_layout=None,
         line_up=[{"position": "V1", "function": "mixer", "type": "battery pentode"}],
         circuit=circuit(heaters=heaters),
     )

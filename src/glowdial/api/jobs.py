@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
@@ -20,7 +20,7 @@ from glowdial.api.base.wiring import (
     plain_json,
 )
 from glowdial.api.push import EVENTS, until_known
-from glowdial.api.steps import StepShape, step_shape
+from glowdial.api.steps import StageStepShape, StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
 from glowdial.core.safety.signs import Sign
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
@@ -315,6 +315,24 @@ def get_job(
 ) -> Response:
     """A job with its scale, its log, and one step in full (the next, unless another is named)."""
     return plain_json(JobShape.of(job_page(workshop, job_id), step))
+
+
+class StagePage(BaseModel):
+    set_name: str
+    stage: str
+    steps: list[StageStepShape]
+
+
+@router.get("/{job_id}/stages/{stage}", operation_id="getStage")
+def get_stage(
+    workshop: WorkshopDep, job_id: JobId, stage: Annotated[str, Path(max_length=40)]
+) -> StagePage:
+    """All steps of a stage with their results, at a glance."""
+    view = job_page(workshop, job_id)
+    steps = view.journey.of_stage(stage)
+    return StagePage(
+        set_name=view.set_name, stage=stage, steps=[StageStepShape.of(view, s) for s in steps]
+    )
 
 
 @router.get("/{job_id}/known", operation_id="awaitKnown", response_class=StreamingResponse)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from glowdial.api.base.pictures import (
+    ChainPictureShape,
+    ChassisPictureShape,
     PlotShape,
     ReadingTableShape,
     ScalePictureShape,
     SupplyPictureShape,
 )
-from glowdial.core.journey.steps import Ask, Field, Result, Status, Step
+from glowdial.core.journey import steps as journey_steps
+from glowdial.core.journey.steps import Ask, Result, Status, Step
 from glowdial.core.model.facts import Gap
 from glowdial.core.plan.gates import missing_cautions, reminded_cautions
 from glowdial.core.safety.cautions import Danger, caution
@@ -27,7 +30,7 @@ class FieldShape(BaseModel):
     multiline: bool
 
     @classmethod
-    def of(cls, field: Field) -> FieldShape:
+    def of(cls, field: journey_steps.Field) -> FieldShape:
         """From the journey's field."""
         return cls(
             name=field.name,
@@ -154,6 +157,8 @@ class StepShape(BaseModel):
     picture: SupplyPictureShape | None
     table: ReadingTableShape | None
     scale: ScalePictureShape | None
+    chain: ChainPictureShape | None
+    chassis: ChassisPictureShape | None
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
@@ -195,9 +200,44 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         picture=SupplyPictureShape.of(step.picture) if step.picture else None,
         table=ReadingTableShape.of(step.table) if step.table else None,
         scale=ScalePictureShape.of(step.scale) if step.scale else None,
+        chain=ChainPictureShape.of(step.chain) if step.chain else None,
+        chassis=ChassisPictureShape.of(step.chassis) if step.chassis else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
         asks_in_panel=step.asks_in_panel,
         reminded=list(reminded_cautions(step, view.record, since)),
     )
+
+
+class StageStepShape(BaseModel):
+    """A step of a stage at a glance: how it stands, what it found, what was said in it."""
+
+    key: str
+    title: str
+    status_words: str
+    shouts: bool
+    finished: bool
+    results: list[ResultShape]
+    notes: list[str]
+    said: list[str] = Field(description="what was entered in it, oldest first")
+    closed_because: str
+
+    @classmethod
+    def of(cls, view: JobPage, step: Step) -> StageStepShape:
+        """From a job's step and its log."""
+        return cls(
+            key=step.key,
+            title=step.title,
+            status_words=step.status.words if step.status is not Status.OPEN else "",
+            shouts=step.status.shouts,
+            finished=step.status.finished,
+            results=[ResultShape.of(r) for r in step.results],
+            notes=list(step.notes),
+            said=[
+                m.text.removeprefix(f"{step.title}: ")
+                for m in view.log
+                if m.step == step.key and not m.struck
+            ],
+            closed_because=step.closed_because,
+        )

@@ -85,6 +85,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         windings=tuple(w.fact for w in sheet.windings),
         parts=tuple(p.part for p in sheet.parts),
         chart=_chart(sheet),
+        layout=sheet.chassis_layout.layout if sheet.chassis_layout else None,
         all_transistors=sheet.devices is Devices.TRANSISTORS if sheet.devices else None,
         chart_ohm_per_volt=sheet.voltage_chart.meter_ohm_per_volt if sheet.voltage_chart else None,
     )

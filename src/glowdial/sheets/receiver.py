@@ -15,6 +15,7 @@ from pydantic import Field, model_validator
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
 from glowdial.core.safety.cautions import Trait
+from glowdial.sheets.chassis import ChassisLayoutSheet
 from glowdial.sheets.circuit import CircuitSheet
 from glowdial.sheets.parts import PartSheet, WindingSheet
 from glowdial.sheets.section import (
@@ -279,6 +280,7 @@ class ReceiverSheet(Section):
     controls: list[Words] = Field(default_factory=list, max_length=30)
     parts: list[PartSheet] = Field(default_factory=list, max_length=300)
     windings: list[WindingSheet] = Field(default_factory=list, max_length=80)
+    chassis_layout: ChassisLayoutSheet | None = None
     traits: list[Trait] = Field(
         default_factory=list, max_length=12, description="what decides cautions, where it is so"
     )
@@ -317,11 +319,26 @@ class ReceiverSheet(Section):
             )
         for can in self.if_transformers:
             self._known(keys, (can.primary, can.secondary), f"IF transformer {can.key}")
+        if self.chassis_layout is not None:
+            self._on_chassis(self.chassis_layout)
         bands = {b.key for b in self.bands}
         for point in self.sensitivity:
             if point.band not in bands:
                 raise refuse(f"sensitivity names band {point.band!r}", f"one of {sorted(bands)}")
         return self
+
+    def _on_chassis(self, chassis: ChassisLayoutSheet) -> None:
+        known = {
+            *(a.key for a in self.adjusters),
+            *(t.position for t in self.line_up),
+            *(c.key for c in self.if_transformers),
+        }
+        whats = [p.what for p in chassis.places if p.what]
+        for what in whats:
+            if what not in known:
+                raise refuse(f"a place names {what!r}, which is not listed", sorted(known)[0])
+            if whats.count(what) > 1:
+                raise refuse(f"{what!r} has two places", "each thing once")
 
     @property
     def first_intermediate_hz(self) -> float:

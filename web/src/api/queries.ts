@@ -65,6 +65,23 @@ export const registersQuery = (jobId: number) =>
     queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/registers", ofJob(jobId))),
   });
 
+export const chassisQuery = (jobId: number) =>
+  queryOptions({
+    queryKey: ["chassis", jobId],
+    queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/chassis", ofJob(jobId))),
+  });
+
+export const stageQuery = (jobId: number, stage: string) =>
+  queryOptions({
+    queryKey: ["job", jobId, "stage", stage],
+    queryFn: () =>
+      unwrap(
+        client.GET("/api/jobs/{job_id}/stages/{stage}", {
+          params: { path: { job_id: jobId, stage } },
+        }),
+      ),
+  });
+
 export const matrixQuery = (jobId: number) =>
   queryOptions({
     queryKey: ["matrix", jobId],

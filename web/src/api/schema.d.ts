@@ -777,6 +777,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/chassis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Chassis
+         * @description Where things are on the set's chassis; they are placed through the register of places.
+         */
+        get: operations["getChassis"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/closures": {
         parameters: {
             query?: never;
@@ -1113,6 +1133,26 @@ export interface paths {
          * @description The report as it stands; of a job that was handed over, as it was told.
          */
         get: operations["getReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/stages/{stage}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Stage
+         * @description All steps of a stage with their results, at a glance.
+         */
+        get: operations["getStage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2023,6 +2063,86 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * ChainBlockShape
+         * @description A block of the signal's way; ``suspicion`` is the probability that it is to blame.
+         */
+        ChainBlockShape: {
+            /** Controlled */
+            controlled: boolean;
+            /** Cores */
+            cores: components["schemas"]["ChainCoreShape"][];
+            /** Gain */
+            gain: string;
+            /** Key */
+            key: string;
+            kind: components["schemas"]["ChainKind"];
+            /** Label */
+            label: string;
+            /** Read */
+            read: string;
+            /** Stopped */
+            stopped: boolean;
+            /** Suspicion */
+            suspicion: number;
+            /** Tuned */
+            tuned: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /** ChainCoreShape */
+        ChainCoreShape: {
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Lit */
+            lit: boolean;
+        };
+        /**
+         * ChainKind
+         * @description What a block of the signal's way is drawn as.
+         * @enum {string}
+         */
+        ChainKind: "aerial" | "tuned circuit" | "amplifier" | "mixer" | "oscillator" | "coupled pair" | "filter" | "detector" | "loudspeaker";
+        /**
+         * ChainPictureShape
+         * @description The signal's way from the aerial to the loudspeaker, and what is joined to it now.
+         */
+        ChainPictureShape: {
+            /** Band */
+            band: string;
+            /** Blocks */
+            blocks: components["schemas"]["ChainBlockShape"][];
+            /** Control */
+            control: string;
+            /** Feeds */
+            feeds: string[];
+            /** Oscillators */
+            oscillators: components["schemas"]["ChainBlockShape"][];
+            /** Points */
+            points: components["schemas"]["ChainPointShape"][];
+        };
+        /**
+         * ChainPointShape
+         * @description A generator or a meter before or behind a block.
+         */
+        ChainPointShape: {
+            /** Behind */
+            behind: boolean;
+            /** Block */
+            block: string;
+            /** Letter */
+            letter: string;
+            /** Through */
+            through: string;
+            /** Words */
+            words: string;
+        };
         /** ChangeRequest */
         ChangeRequest: {
             /**
@@ -2047,6 +2167,88 @@ export interface components {
          * @enum {string}
          */
         Chassis: "mains transformer" | "transformerless" | "battery";
+        /**
+         * ChassisItemShape
+         * @description A thing on a chassis: its middle and size in mm, and how it stands.
+         */
+        ChassisItemShape: {
+            /** Depth Mm */
+            depth_mm: number;
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Lit */
+            lit: boolean;
+            /** Mistaken */
+            mistaken: boolean;
+            /** Reach */
+            reach: string;
+            /** Sealed */
+            sealed: boolean;
+            side: components["schemas"]["Side"];
+            thing: components["schemas"]["Thing"];
+            /** Width Mm */
+            width_mm: number;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+        };
+        /** ChassisOrderShape */
+        ChassisOrderShape: {
+            /** Done */
+            done: boolean;
+            /** Label */
+            label: string;
+            /** Lit */
+            lit: boolean;
+        };
+        /**
+         * ChassisPictureShape
+         * @description A chassis with the adjuster that is turned now; without places its order in the chain.
+         */
+        ChassisPictureShape: {
+            /** Depth Mm */
+            depth_mm: number;
+            /** Height Mm */
+            height_mm: number;
+            /** Items */
+            items: components["schemas"]["ChassisItemShape"][];
+            /** Order */
+            order: components["schemas"]["ChassisOrderShape"][];
+            /**
+             * Photo Id
+             * @description of the photo that items are pins on, else 0
+             */
+            photo_id: number;
+            /** Reach */
+            reach: string;
+            /** Side */
+            side: string;
+            /** Tool */
+            tool: string;
+            /** Width Mm */
+            width_mm: number;
+        };
+        /**
+         * ChassisShape
+         * @description A chassis with what is placed on it and what is still to be placed, in mm.
+         */
+        ChassisShape: {
+            /** Depth Mm */
+            depth_mm: number;
+            /** Height Mm */
+            height_mm: number;
+            /** Photos */
+            photos: components["schemas"]["PhotoPinShape"][];
+            /** Things */
+            things: components["schemas"]["ThingShape"][];
+            /** Width Mm */
+            width_mm: number;
+        };
         /** CloseRequest */
         CloseRequest: {
             /** Decided By */
@@ -3586,6 +3788,13 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** PhotoPinShape */
+        PhotoPinShape: {
+            /** Photo Id */
+            photo_id: number;
+            /** Title */
+            title: string;
+        };
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -3597,10 +3806,29 @@ export interface components {
             /** Y */
             y: (number | null)[];
         };
+        /**
+         * PlotMarkShape
+         * @description An upright line; its role is nominal, limit, peak or edge.
+         */
+        PlotMarkShape: {
+            /** Label */
+            label: string;
+            /** Role */
+            role: string;
+            /** X */
+            x: number;
+        };
         /** PlotShape */
         PlotShape: {
             /** Lines */
             lines: components["schemas"]["PlotLineShape"][];
+            /**
+             * Main
+             * @description what its step is about
+             */
+            main: boolean;
+            /** Marks */
+            marks: components["schemas"]["PlotMarkShape"][];
             /** Title */
             title: string;
             /** Tolerance */
@@ -3908,6 +4136,18 @@ export interface components {
              */
             version: number;
         };
+        /**
+         * ReportPictureShape
+         * @description A picture of the printed page, of one of the kinds that a step shows.
+         */
+        ReportPictureShape: {
+            picture: components["schemas"]["SupplyPictureShape"] | null;
+            plot: components["schemas"]["PlotShape"] | null;
+            scale: components["schemas"]["ScalePictureShape"] | null;
+            table: components["schemas"]["ReadingTableShape"] | null;
+            /** Title */
+            title: string;
+        };
         /** ReportRowShape */
         ReportRowShape: {
             /** Found */
@@ -3953,6 +4193,14 @@ export interface components {
              * Format: date-time
              */
             opened_at: string;
+            /**
+             * Photo Id
+             * @description of the set; 0 where there is none
+             * @default 0
+             */
+            photo_id: number;
+            /** Pictures */
+            pictures?: components["schemas"]["ReportPictureShape"][];
             /** Rows */
             rows: components["schemas"]["ReportRowShape"][];
             /** Set Name */
@@ -4419,6 +4667,12 @@ export interface components {
             lines: components["schemas"]["ToBuyShape"][];
         };
         /**
+         * Side
+         * @description The side of the chassis that a thing is seen and reached from.
+         * @enum {string}
+         */
+        Side: "top" | "underside" | "rear" | "photo";
+        /**
          * SignalAndNoiseSum
          * @description The level that gives 10 dB of signal and noise over noise.
          */
@@ -4447,6 +4701,15 @@ export interface components {
             /** Value */
             value: string;
         };
+        /** StagePage */
+        StagePage: {
+            /** Set Name */
+            set_name: string;
+            /** Stage */
+            stage: string;
+            /** Steps */
+            steps: components["schemas"]["StageStepShape"][];
+        };
         /** StageShape */
         StageShape: {
             /** Finished */
@@ -4457,6 +4720,33 @@ export interface components {
             steps: number;
             /** Trouble */
             trouble: string;
+        };
+        /**
+         * StageStepShape
+         * @description A step of a stage at a glance: how it stands, what it found, what was said in it.
+         */
+        StageStepShape: {
+            /** Closed Because */
+            closed_because: string;
+            /** Finished */
+            finished: boolean;
+            /** Key */
+            key: string;
+            /** Notes */
+            notes: string[];
+            /** Results */
+            results: components["schemas"]["ResultShape"][];
+            /**
+             * Said
+             * @description what was entered in it, oldest first
+             */
+            said: string[];
+            /** Shouts */
+            shouts: boolean;
+            /** Status Words */
+            status_words: string;
+            /** Title */
+            title: string;
         };
         /**
          * StepLine
@@ -4489,6 +4779,8 @@ export interface components {
             blocked_by: string[];
             /** Cautions */
             cautions: components["schemas"]["CautionShape"][];
+            chain: components["schemas"]["ChainPictureShape"] | null;
+            chassis: components["schemas"]["ChassisPictureShape"] | null;
             /** Closable */
             closable: boolean;
             /** Closed Because */
@@ -5152,6 +5444,41 @@ export interface components {
             wanted_under_power: boolean;
             /** What */
             what: string;
+        };
+        /**
+         * Thing
+         * @description What a thing on a chassis is drawn as.
+         * @enum {string}
+         */
+        Thing: "tube" | "can" | "gang" | "trimmer" | "core" | "transformer" | "loudspeaker" | "other";
+        /**
+         * ThingShape
+         * @description Something that can be placed, and its place where it has one; ``line`` is the key of its line
+         *     in the register of places, empty where the sheet places it.
+         */
+        ThingShape: {
+            /** Depth Mm */
+            depth_mm: number;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Photo Id */
+            photo_id: number;
+            /** Reach */
+            reach: string;
+            /** Sealed */
+            sealed: boolean;
+            side: components["schemas"]["Side"] | null;
+            thing: components["schemas"]["Thing"];
+            /** What */
+            what: string;
+            /** Width Mm */
+            width_mm: number;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
         };
         /** ToBuyShape */
         ToBuyShape: {
@@ -10147,6 +10474,118 @@ export interface operations {
             };
         };
     };
+    getChassis: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChassisShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     postClosure: {
         parameters: {
             query?: never;
@@ -12132,6 +12571,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReportShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getStage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                stage: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StagePage"];
                 };
             };
             /** @description not a request to this server */

@@ -33,6 +33,14 @@ export const router = createBrowserRouter([
             lazy: async () => (await import("../journey/RegistersPage")).route,
           },
           {
+            path: "stages/:stage",
+            lazy: async () => (await import("../journey/StagePage")).route,
+          },
+          {
+            path: "chassis",
+            lazy: async () => (await import("../stages/intake/ChassisPage")).route,
+          },
+          {
             path: "questions",
             lazy: async () => (await import("../stages/intake/QuestionsPage")).route,
           },

@@ -120,6 +120,8 @@ function tracePlot(trace: Schemas["TraceShape"]): PlotData {
     x_label: trace.x_label,
     y_label: trace.y_label,
     tolerance: null,
+    marks: [],
+    main: false,
     lines: [{ label: "trace", role: "measured", x, y: trace.volts }],
   };
 }

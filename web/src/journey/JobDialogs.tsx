@@ -12,6 +12,7 @@ const KEYS = [
   ["F6 F7", "watch the AVC value; let its tone be heard"],
   ["F8", "open or close the log"],
   ["F9", "to what is next"],
+  ["Shift+F9", "all steps of this stage at a glance; there a digit goes to each"],
   ["F10", "something is wrong: all outputs off at once, and the alarm"],
   ["PgUp PgDn", "one step back, one step on"],
   ["1 ... 9 0", "on the journey scale: to that stop; arrows move along it"],

@@ -1,6 +1,6 @@
 import { Box, Flex, Grid, Stack, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Job } from "../api/client";
@@ -21,6 +21,8 @@ import { StepCard } from "./StepCard";
 import { Advice } from "./StepParts";
 import { stopStep, whereWords } from "./steps";
 import { type OpenJob, useJob } from "./useJob";
+
+const ChassisDrawing = lazy(() => import("../pictures/ChassisDrawing"));
 
 function JobPage() {
   const jobId = Number(useParams().jobId);
@@ -65,6 +67,7 @@ function useJobKeys(open: OpenJob) {
     { key: "F8", run: open.toggleLog },
     { key: "F10", run: open.wrong },
     { key: "F9", run: () => open.go(null) },
+    { key: "Shift+F9", run: open.toStage },
     { key: "PageUp", run: () => open.goBy(-1) },
     { key: "PageDown", run: () => open.goBy(1) },
   ]);
@@ -75,7 +78,8 @@ function WholeJob({ job }: { job: Job }) {
   const { step, ask, state } = open;
   useJobKeys(open);
   const lines = (step?.advice.length ?? 0) + (step?.notes.length ?? 0);
-  const pictured = seenAt(open).pictured && step?.cautions.length === 0;
+  const seen = seenAt(open);
+  const pictured = seen.pictured && step?.cautions.length === 0;
   const advised = lines > 0 && pictured;
   return (
     <Flex
@@ -114,7 +118,7 @@ function WholeJob({ job }: { job: Job }) {
               <Advice lines={[...step.advice, ...step.notes]} />
             </Box>
           )}
-          {pictured && step?.plot && (
+          {pictured && step?.plot && !(seen.plot && !seen.trace) && (
             <Flex
               direction="column"
               bg="panel"
@@ -127,6 +131,13 @@ function WholeJob({ job }: { job: Job }) {
             </Flex>
           )}
           <BenchPanel open={open} />
+          {step?.chassis && step.cautions.length === 0 && (
+            <Box bg="panel" p={3} flexShrink={0}>
+              <Suspense fallback={<Box h="190px" />}>
+                <ChassisDrawing picture={step.chassis} jobId={job.job_id} />
+              </Suspense>
+            </Box>
+          )}
           <OnOffChanged job={job} stepKey={step?.key ?? ""} writing={open.writing} />
         </Stack>
       </Grid>
@@ -151,7 +162,9 @@ function StepLine({ open }: { open: OpenJob }) {
       <BareButton onClick={() => open.goBy(-1)}>
         ‹ Back <KeyHint keys="PgUp" />
       </BareButton>
-      <Text>{whereWords(job, here)}</Text>
+      <BareButton onClick={open.toStage} title="All steps of this stage at a glance: Shift+F9">
+        {whereWords(job, here)}
+      </BareButton>
       <BareButton onClick={() => open.goBy(1)}>
         On › <KeyHint keys="PgDn" />
       </BareButton>

@@ -2,7 +2,7 @@ import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 
 import { lazy, Suspense } from "react";
 
-import type { Schemas, Step } from "../api/client";
+import type { Job, Schemas, Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Plot } from "../shared/Plot";
 import { Trouble } from "../shared/Trouble";
@@ -12,7 +12,7 @@ import { AskForm } from "./AskForm";
 import { CautionCard } from "./CautionCard";
 import { seenAt } from "./seenAt";
 import { Advice, GoodEnough, Leads, Others, Reminder } from "./StepParts";
-import { StepPicture } from "./StepPicture";
+import { Picture, StepPicture } from "./StepPicture";
 import type { OpenJob } from "./useJob";
 import { LitButton } from "../shared/Buttons";
 
@@ -114,6 +114,7 @@ export function StepCard({ open, step }: Props) {
               <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
+            {finished && !pictured && <Said job={job} step={step} />}
             {step.closable && !pictured && (
               <Box mt={2}>
                 <GoodEnough open={open} />
@@ -123,6 +124,7 @@ export function StepCard({ open, step }: Props) {
           {!pictured && <Leads step={step} />}
         </Grid>
       )}
+      {gated && pictured && <Picture open={open} step={step} />}
       {!gated && pictured && <StepPicture open={open} step={step} />}
       {!gated && step.panels.length > 0 && (
         <Box
@@ -149,7 +151,7 @@ export function StepCard({ open, step }: Props) {
           Not on the sheet: {gap.what}; {gap.instead}.
         </Text>
       ))}
-      {(gated || !pictured) && (step.results.length > 0 || step.plot) && (
+      {!pictured && (step.results.length > 0 || step.plot) && (
         <Grid
           templateColumns={
             step.plot && step.results.length ? "minmax(0, 1.2fr) minmax(0, 1fr)" : "1fr"
@@ -226,6 +228,31 @@ function Blocked({ step, next, onGoOn }: { step: Step; next: string; onGoOn: () 
         </Box>
       )}
     </Stack>
+  );
+}
+
+/** What was entered in a step that is done, newest first. */
+function Said({ job, step }: { job: Job; step: Step }) {
+  const lines = job.log.filter((line) => line.step === step.key && !line.struck);
+  if (lines.length === 0) return null;
+  return (
+    <Box mt={3} data-testid="said">
+      <Text color="dim" fontSize="15px">
+        What was entered here
+      </Text>
+      {[...lines].reverse().map((line) => (
+        <Flex key={`${line.seq} ${line.kind}`} gap={3} py="2px" fontSize="16px" align="baseline">
+          <Text fontFamily="mono" color="dim" flexShrink={0}>
+            {line.at.slice(11, 16)}
+          </Text>
+          {line.verdict && <VerdictShape verdict={line.verdict} />}
+          <Text whiteSpace="pre-line">
+            {line.text.replace(`${step.title}: `, "")}
+            {line.words ? `, ${line.words}` : ""}
+          </Text>
+        </Flex>
+      ))}
+    </Box>
   );
 }
 

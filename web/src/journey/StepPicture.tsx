@@ -2,12 +2,14 @@ import { Box, Flex, Text } from "@chakra-ui/react";
 import { lazy, Suspense } from "react";
 
 import type { Step } from "../api/client";
+import { Plot } from "../shared/Plot";
 import { VerdictShape } from "../shared/VerdictShape";
 import { WindowBar } from "../shared/WindowBar";
 import { seenAt } from "./seenAt";
 import { GoodEnough, Leads, Others, Reminder } from "./StepParts";
 import type { OpenJob } from "./useJob";
 
+const ChainDrawing = lazy(() => import("../pictures/ChainDrawing"));
 const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
 const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
 const ScaleDrawing = lazy(() => import("../pictures/ScaleDrawing"));
@@ -16,28 +18,9 @@ const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 /** What is looked at in a step, and under it what was found and what else may be done. */
 export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
   const asked = open.ask?.key ?? "";
-  const { trace } = seenAt(open);
   return (
     <>
-      <Suspense fallback={<Box flex="1 0 240px" />}>
-        {trace && (
-          <PeakTrace
-            trace={trace}
-            reading={open.bench?.meters[0]?.text ?? ""}
-            live={open.watch.history}
-          />
-        )}
-        {!trace && step.picture && <SupplyDrawing picture={step.picture} />}
-        {!trace && step.scale && <ScaleDrawing scale={step.scale} />}
-        {!trace && step.table && (
-          <ReadingTable
-            table={step.table}
-            asked={asked}
-            open={step.blocked ? [] : asksOf(step)}
-            onPick={open.pick}
-          />
-        )}
-      </Suspense>
+      <Picture open={open} step={step} />
       <Flex gap={4} align="center" wrap="wrap">
         <Found results={step.results.filter((r) => !inTable(step, r.label))} />
         {!step.blocked && <Others step={step} asked={asked} onPick={open.pick} />}
@@ -48,6 +31,40 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
         <Reminder step={step} />
       </Flex>
     </>
+  );
+}
+
+/** The one picture that a step is about. */
+export function Picture({ open, step }: { open: OpenJob; step: Step }) {
+  const { trace, plot } = seenAt(open);
+  const { picture, scale, table, chain } = step;
+  return (
+    <Suspense fallback={<Box flex="1 0 240px" />}>
+      {trace ? (
+        <PeakTrace
+          trace={trace}
+          reading={open.bench?.meters[0]?.text ?? ""}
+          live={open.watch.history}
+        />
+      ) : picture ? (
+        <SupplyDrawing picture={picture} />
+      ) : scale ? (
+        <ScaleDrawing scale={scale} />
+      ) : table ? (
+        <ReadingTable
+          table={table}
+          asked={open.ask?.key ?? ""}
+          open={step.blocked ? [] : asksOf(step)}
+          onPick={open.pick}
+        />
+      ) : plot ? (
+        <Box flex="1 0 240px" minH={0} display="flex" bg="ground" p={2} data-testid="response">
+          <Plot plot={plot} />
+        </Box>
+      ) : chain ? (
+        <ChainDrawing picture={chain} />
+      ) : null}
+    </Suspense>
   );
 }
 

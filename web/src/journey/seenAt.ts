@@ -4,5 +4,7 @@ import type { OpenJob } from "./useJob";
 export function seenAt({ step, bench }: OpenJob) {
   const peaking = step?.adjuster && bench?.held_step === step.key && step.cautions.length === 0;
   const trace = peaking ? bench.trace : null;
-  return { trace, pictured: Boolean(step?.picture ?? step?.table ?? step?.scale ?? trace) };
+  const plot = step?.plot?.main ? step.plot : null;
+  const drawn = step?.picture ?? step?.table ?? step?.scale ?? plot ?? step?.chain;
+  return { trace, plot, pictured: Boolean(drawn ?? trace) };
 }

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useRef } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 
 import type { Job, Schemas } from "../api/client";
 import { benchQuery } from "../api/queries";
@@ -13,6 +13,7 @@ import { useWrite } from "./useWrite";
 /** A job without its looks: what is asked, and everything that a person can do about it. */
 export function useJob(job: Job) {
   const [, setSearch] = useSearchParams();
+  const navigate = useNavigate();
   const queries = useQueryClient();
   const writing = useWrite(job.job_id, job.version);
   const { data: bench } = useQuery(benchQuery(job.job_id));
@@ -85,6 +86,8 @@ export function useJob(job: Job) {
       if (written.next_step !== step?.key) setSearch({});
     },
     toNext: () => setSearch({}),
+    toStage: () =>
+      void navigate(`/jobs/${job.job_id}/stages/${encodeURIComponent(step?.stage ?? "")}`),
     measure: () =>
       void atBench(async () => {
         if (!step) return;

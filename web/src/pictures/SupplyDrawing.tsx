@@ -1,19 +1,10 @@
 import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
 import { useMemo, useRef } from "react";
 
-import { verdictColour } from "../shared/VerdictShape";
 import { PartSymbol } from "./PartSymbol";
-import { layOut, type Placed, type SupplyPicture, type Words } from "./supplyLayout";
+import { PictureWords } from "./PictureWords";
+import { layOut, type Placed, type SupplyPicture } from "./supplyLayout";
 import { useSize } from "./useSize";
-import { VerdictMark } from "./VerdictMark";
-
-const TONES: Record<Words["tone"], string> = {
-  ink: "ink",
-  dim: "dim",
-  glow: "glow",
-  suspect: "outside",
-  verdict: "ink",
-};
 
 /** A supply with what should be and what is at its nodes, its probes, and who is suspected. */
 export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
@@ -76,9 +67,7 @@ export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
                 </g>
               </Box>
             ))}
-            {drawn.words.map((words) => (
-              <Line key={words.key} words={words} />
-            ))}
+            <PictureWords words={drawn.words} />
           </svg>
         )}
       </Box>
@@ -104,26 +93,6 @@ function Drawn({ placed }: { placed: Placed }) {
         half={placed.half ?? 0}
       />
     </g>
-  );
-}
-
-function Line({ words }: { words: Words }) {
-  const { text, x, y, size, align, tone, mono, verdict } = words;
-  return (
-    <>
-      {tone === "verdict" && verdict && (
-        <VerdictMark verdict={verdict} x={x - 9} y={y - 4} size={13} />
-      )}
-      <Box
-        asChild
-        color={tone === "verdict" ? verdictColour(verdict ?? "") : TONES[tone]}
-        fontFamily={mono ? "mono" : "body"}
-      >
-        <text x={x} y={y} fontSize={size} textAnchor={align} fill="currentColor">
-          {text}
-        </text>
-      </Box>
-    </>
   );
 }
 

@@ -1,6 +1,7 @@
+import { groundOf } from "./wordsLayout";
 import { describe, expect, it } from "vitest";
 
-import { groundOf, layOut, type Part, type SupplyPicture } from "./supplyLayout";
+import { layOut, type Part, type SupplyPicture } from "./supplyLayout";
 
 const TOPOLOGIES = [
   ["half-wave", 1],

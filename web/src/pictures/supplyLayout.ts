@@ -1,21 +1,9 @@
+import { SMALL, type Words } from "./wordsLayout";
 import type { Schemas } from "../api/client";
 
 export type SupplyPicture = Schemas["SupplyPictureShape"];
 export type Part = SupplyPicture["parts"][number];
 export type Node = SupplyPicture["nodes"][number];
-
-/** A line of text with the ground that it takes; `align` tells which side its x is. */
-export type Words = {
-  key: string;
-  text: string;
-  x: number;
-  y: number;
-  size: number;
-  align: "start" | "middle" | "end";
-  tone: "ink" | "dim" | "glow" | "verdict" | "suspect";
-  mono?: boolean;
-  verdict?: string;
-};
 
 /** A part at its place: centre, and whether it lies along the wire or stands across it. */
 export type Placed = {
@@ -44,18 +32,6 @@ const TOP = 70;
 const LEFT = 56;
 /** Between two nodes from here on, figures are large and names stand beside them. */
 const ROOMY = 150;
-const SMALL = 13;
-/** How wide a letter is at most, as a share of its size: generous, so that nothing overlaps. */
-const LETTER = 0.56;
-const MONO_LETTER = 0.62;
-
-/** The ground that a line of text takes. */
-export function groundOf(w: Words) {
-  const width = w.text.length * w.size * (w.mono ? MONO_LETTER : LETTER);
-  const left = w.align === "start" ? w.x : w.align === "end" ? w.x - width : w.x - width / 2;
-  return { left, right: left + width, top: w.y - w.size * 0.8, bottom: w.y + w.size * 0.25 };
-}
-
 /** Where everything of a supply goes on a ground of that size. */
 export function layOut(picture: SupplyPicture, width: number, height: number): SupplyLayout {
   return new Drawing(picture, width, height).done();

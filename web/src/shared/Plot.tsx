@@ -3,6 +3,8 @@ import { lazy, Suspense, useState } from "react";
 
 import type { PlotData } from "../api/client";
 
+import { markWords } from "./plotData";
+
 const PlotCanvas = lazy(() => import("./PlotCanvas"));
 
 /** A plot to look at, with the same figures as a table behind a button. */
@@ -15,7 +17,7 @@ export function Plot({ plot }: { plot: PlotData }) {
       minW={0}
       flex="1"
       minH="150px"
-      maxH="280px"
+      {...(plot.main ? {} : { maxH: "280px" })}
       display="flex"
       flexDirection="column"
     >
@@ -58,6 +60,11 @@ function PlotTable({ plot }: { plot: PlotData }) {
           </Table.Row>
         </Table.Header>
         <Table.Body>
+          {markWords(plot).map((words) => (
+            <Table.Row key={words} bg="transparent">
+              <Table.Cell colSpan={3}>{words}</Table.Cell>
+            </Table.Row>
+          ))}
           {plot.lines.flatMap((line) =>
             line.x.map((x, n) => (
               <Table.Row key={`${line.label} ${n}`} bg="transparent">

@@ -75,6 +75,41 @@ function toleranceBand(tolerance: number | null, ink: Ink): uPlot.Plugin {
   };
 }
 
+/** Upright lines with their words at the top, each a little lower than the one before. */
+function uprights(plot: PlotData, ink: Ink): uPlot.Plugin {
+  const tones: Record<string, string> = { nominal: ink.inside, limit: ink.inside, peak: ink.glow };
+  return {
+    hooks: {
+      draw: (chart) => {
+        const context = chart.ctx;
+        const { top, height, left, width } = chart.bbox;
+        context.save();
+        context.font = FONT;
+        context.lineWidth = 1.5;
+        let row = 0;
+        for (const mark of plot.marks) {
+          const x = chart.valToPos(mark.x, "x", true);
+          if (x < left || x > left + width) continue;
+          context.strokeStyle = context.fillStyle = tones[mark.role] ?? ink.dim;
+          context.setLineDash(mark.role === "nominal" ? [] : [4, 4]);
+          context.beginPath();
+          context.moveTo(x, top);
+          context.lineTo(x, top + height);
+          context.stroke();
+          if (!mark.label) continue;
+          const edge = mark.role === "edge";
+          row += edge ? 0 : 1;
+          const outward = edge ? x < left + width / 2 : x > left + width / 2;
+          context.textAlign = outward ? "right" : "left";
+          const y = edge ? top + height - 8 : top + 16 * row;
+          context.fillText(mark.label, x + (outward ? -6 : 6), y);
+        }
+        context.restore();
+      },
+    },
+  };
+}
+
 /** Names written at the ends of their lines, so that no legend is needed. */
 function directLabels(plot: PlotData, ink: Ink): uPlot.Plugin {
   return {
@@ -115,14 +150,16 @@ function options(plot: PlotData, width: number, height: number, ink: Ink): uPlot
       y: {
         range: (_, low, high) => {
           const reach = plot.tolerance ?? 0;
-          return uPlot.rangeNum(Math.min(low, -reach), Math.max(high, reach), 0.1, true);
+          // marked curves need room for their words above
+          const room = plot.marks.length > 0 ? (high - low) / 3 : 0;
+          return uPlot.rangeNum(Math.min(low, -reach), Math.max(high + room, reach), 0.1, true);
         },
       },
     },
     series: [{}, ...plot.lines.map((line) => series(line.role, line.label, ink))],
     axes: [axis(plot.x_label, ink), { ...axis(plot.y_label, ink), size: 46 }],
     bands: bands(plot, ink),
-    plugins: [toleranceBand(plot.tolerance, ink), directLabels(plot, ink)],
+    plugins: [toleranceBand(plot.tolerance, ink), uprights(plot, ink), directLabels(plot, ink)],
   };
 }
 

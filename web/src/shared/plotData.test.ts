@@ -8,6 +8,8 @@ const plot: PlotData = {
   x_label: "line (V)",
   y_label: "B+ (V)",
   tolerance: null,
+  marks: [],
+  main: false,
   lines: [
     { label: "expected", role: "expected", x: [100, 200], y: [50, 150] },
     { label: "read", role: "measured", x: [150, 200], y: [90, null] },

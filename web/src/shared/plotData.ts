@@ -29,3 +29,7 @@ export function pointWords(plot: PlotData, columns: Column[], index: number): st
   });
   return `${plot.x_label} ${x.toPrecision(4)}: ${values.join(", ")}`;
 }
+
+/** An upright line in words: what it marks and where. */
+export const markWords = (plot: PlotData) =>
+  plot.marks.filter((m) => m.label).map((m) => `${m.label} at ${m.x.toPrecision(5)}`);

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from glowdial.core.journey.pictures import ReadingTable, ScalePicture, SupplyPicture
+from glowdial.core.journey.pictures import (
+    ChainKind,
+    ChainPicture,
+    ChassisPicture,
+    ReadingTable,
+    ScalePicture,
+    SupplyPicture,
+)
 from glowdial.core.journey.steps import Plot
+from glowdial.core.model.chassis import Side, Thing
 
 
 class PlotLineShape(BaseModel):
@@ -17,26 +25,27 @@ class PlotLineShape(BaseModel):
     y: list[float | None]
 
 
+class PlotMarkShape(BaseModel):
+    """An upright line; its role is nominal, limit, peak or edge."""
+
+    x: float
+    label: str
+    role: str
+
+
 class PlotShape(BaseModel):
     title: str
     x_label: str
     y_label: str
     lines: list[PlotLineShape]
     tolerance: float | None
+    marks: list[PlotMarkShape]
+    main: bool = Field(description="what its step is about")
 
     @classmethod
     def of(cls, plot: Plot) -> PlotShape:
         """From the journey's plot."""
-        return cls(
-            title=plot.title,
-            x_label=plot.x_label,
-            y_label=plot.y_label,
-            tolerance=plot.tolerance,
-            lines=[
-                PlotLineShape(label=p.label, role=p.role, x=list(p.x), y=list(p.y))
-                for p in plot.lines
-            ],
-        )
+        return cls.model_validate(asdict(plot))
 
 
 class SupplyPartShape(BaseModel):
@@ -139,3 +148,96 @@ class ScalePictureShape(BaseModel):
     def of(cls, scale: ScalePicture) -> ScalePictureShape:
         """From the journey's scale."""
         return cls.model_validate(asdict(scale))
+
+
+class ChainCoreShape(BaseModel):
+    key: str
+    label: str
+    lit: bool
+    done: bool
+
+
+class ChainBlockShape(BaseModel):
+    """A block of the signal's way; ``suspicion`` is the probability that it is to blame."""
+
+    key: str
+    kind: ChainKind
+    label: str
+    tuned: str
+    gain: str
+    cores: list[ChainCoreShape]
+    controlled: bool
+    stopped: bool
+    read: str
+    verdict: str
+    suspicion: float
+    words: str
+
+
+class ChainPointShape(BaseModel):
+    """A generator or a meter before or behind a block."""
+
+    block: str
+    behind: bool
+    letter: str
+    through: str
+    words: str
+
+
+class ChainPictureShape(BaseModel):
+    """The signal's way from the aerial to the loudspeaker, and what is joined to it now."""
+
+    band: str
+    blocks: list[ChainBlockShape]
+    oscillators: list[ChainBlockShape]
+    feeds: list[str]
+    control: str
+    points: list[ChainPointShape]
+
+    @classmethod
+    def of(cls, chain: ChainPicture) -> ChainPictureShape:
+        """From the journey's chain."""
+        return cls.model_validate(asdict(chain))
+
+
+class ChassisItemShape(BaseModel):
+    """A thing on a chassis: its middle and size in mm, and how it stands."""
+
+    key: str
+    label: str
+    thing: Thing
+    side: Side
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+    reach: str
+    lit: bool
+    done: bool
+    sealed: bool
+    mistaken: bool
+
+
+class ChassisOrderShape(BaseModel):
+    label: str
+    lit: bool
+    done: bool
+
+
+class ChassisPictureShape(BaseModel):
+    """A chassis with the adjuster that is turned now; without places its order in the chain."""
+
+    width_mm: float
+    depth_mm: float
+    height_mm: float
+    side: str
+    tool: str
+    reach: str
+    items: list[ChassisItemShape]
+    order: list[ChassisOrderShape]
+    photo_id: int = Field(description="of the photo that items are pins on, else 0")
+
+    @classmethod
+    def of(cls, chassis: ChassisPicture) -> ChassisPictureShape:
+        """From the journey's chassis."""
+        return cls.model_validate(asdict(chassis))

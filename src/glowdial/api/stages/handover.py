@@ -4,8 +4,14 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from glowdial.api.base.pictures import (
+    PlotShape,
+    ReadingTableShape,
+    ScalePictureShape,
+    SupplyPictureShape,
+)
 from glowdial.api.base.visits import VisitShape
 from glowdial.api.base.wiring import CsvAnswer, JobId, Moment, WorkshopDep
 from glowdial.workshop.base.jobs import job_report
@@ -26,6 +32,16 @@ class ReportRowShape(BaseModel):
 class LedgerShape(BaseModel):
     adjuster: str
     turns: str
+
+
+class ReportPictureShape(BaseModel):
+    """A picture of the printed page, of one of the kinds that a step shows."""
+
+    title: str
+    picture: SupplyPictureShape | None
+    table: ReadingTableShape | None
+    scale: ScalePictureShape | None
+    plot: PlotShape | None
 
 
 class ReportShape(BaseModel):
@@ -49,6 +65,9 @@ class ReportShape(BaseModel):
     modifications: list[str]
     waiting: list[str]
     visits: list[VisitShape]
+    # a report that was told by an older version has none
+    pictures: list[ReportPictureShape] = Field(default_factory=list)
+    photo_id: int = Field(default=0, description="of the set; 0 where there is none")
 
 
 @router.get("/report", operation_id="getReport")

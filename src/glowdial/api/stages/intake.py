@@ -9,7 +9,9 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep, Written
+from glowdial.core.model.chassis import Placed, Side, Thing
 from glowdial.core.stages.intake.function_matrix import Matrix
+from glowdial.core.stages.intake.places import Placeable
 from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.stages import intake
 
@@ -131,3 +133,68 @@ def post_cells(workshop: WorkshopDep, job_id: JobId, key: KeyDep, body: CellsReq
     cells = {(c.row, c.column): c.text for c in body.cells}
     done = intake.fill_cells(workshop, job_id, Stamp(key, body.version), cells)
     return Written(version=done["version"])
+
+
+class PhotoPinShape(BaseModel):
+    photo_id: int
+    title: str
+
+
+class ThingShape(BaseModel):
+    """Something that can be placed, and its place where it has one; ``line`` is the key of its line
+    in the register of places, empty where the sheet places it."""
+
+    what: str
+    name: str
+    thing: Thing
+    side: Side | None
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+    reach: str
+    sealed: bool
+    photo_id: int
+    line: str
+
+    @classmethod
+    def of(cls, item: Placeable) -> ThingShape:
+        """From the stage's view of it."""
+        place = item.place or Placed(item.what, "", item.thing, Side.TOP, 0.0, 0.0, 0.0, 0.0)
+        return cls(
+            what=item.what,
+            name=item.name,
+            thing=item.thing,
+            side=item.place.side if item.place else None,
+            x_mm=place.x_mm,
+            y_mm=place.y_mm,
+            width_mm=place.width_mm,
+            depth_mm=place.depth_mm,
+            reach=place.reach.value,
+            sealed=place.sealed,
+            photo_id=place.photo_id,
+            line=item.line,
+        )
+
+
+class ChassisShape(BaseModel):
+    """A chassis with what is placed on it and what is still to be placed, in mm."""
+
+    width_mm: float
+    depth_mm: float
+    height_mm: float
+    photos: list[PhotoPinShape]
+    things: list[ThingShape]
+
+
+@router.get("/chassis", operation_id="getChassis")
+def get_chassis(workshop: WorkshopDep, job_id: JobId) -> ChassisShape:
+    """Where things are on the set's chassis; they are placed through the register of places."""
+    page = intake.chassis(workshop, job_id)
+    return ChassisShape(
+        width_mm=page.layout.width_mm,
+        depth_mm=page.layout.depth_mm,
+        height_mm=page.layout.height_mm,
+        photos=[PhotoPinShape(photo_id=number, title=title) for number, title in page.photos],
+        things=[ThingShape.of(item) for item in page.things],
+    )

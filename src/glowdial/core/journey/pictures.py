@@ -162,3 +162,121 @@ class ScalePicture:
     low: str
     high: str
     marks: tuple[ScaleMark, ...]
+
+
+class ChainKind(StrEnum):
+    """What a block of the signal's way is drawn as."""
+
+    AERIAL = "aerial"
+    TUNED = "tuned circuit"
+    AMPLIFIER = "amplifier"
+    MIXER = "mixer"
+    OSCILLATOR = "oscillator"
+    CAN = "coupled pair"
+    FILTER = "filter"
+    DETECTOR = "detector"
+    SPEAKER = "loudspeaker"
+
+
+@dataclass(frozen=True, slots=True)
+class ChainCore:
+    """An adjuster of a can or a tuned circuit: its words, and whether it is turned now (``lit``) or
+    was turned already (``done``)."""
+
+    key: str
+    label: str
+    lit: bool = False
+    done: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ChainBlock:
+    """A block of the signal's way: what it is drawn as, its device, what it is tuned to, the gain
+    expected of it, its cores; whether the control line reaches it, and what was read there."""
+
+    key: str
+    kind: ChainKind
+    label: str
+    tuned: str = ""
+    gain: str = ""
+    cores: tuple[ChainCore, ...] = ()
+    controlled: bool = False
+    stopped: bool = False
+    read: str = ""
+    verdict: str = ""
+    suspicion: float = 0.0
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ChainPoint:
+    """A generator or a meter as it is joined now: before (or behind) a block, its letter, what lies
+    between, and its setting in words."""
+
+    block: str
+    behind: bool
+    letter: str
+    through: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChainPicture:
+    """The signal's way from the aerial to the loudspeaker as a band and mode use it. An oscillator
+    hangs below the block of its mixer, named in ``feeds``; ``control`` is the block that the
+    control line comes from, "" where there is none."""
+
+    band: str
+    blocks: tuple[ChainBlock, ...]
+    oscillators: tuple[ChainBlock, ...]
+    feeds: tuple[str, ...]
+    control: str
+    points: tuple[ChainPoint, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ChassisItem:
+    """A thing on a chassis: its side, middle and size in mm, and how it stands: the present one
+    (``lit``), turned already (``done``), not to be turned (``sealed``), or easily mistaken for the
+    present one (``mistaken``)."""
+
+    key: str
+    label: str
+    thing: str
+    side: str
+    x_mm: float
+    y_mm: float
+    width_mm: float
+    depth_mm: float
+    reach: str = ""
+    lit: bool = False
+    done: bool = False
+    sealed: bool = False
+    mistaken: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ChassisOrder:
+    """An adjuster in the chain's order, where nobody has said where it is."""
+
+    label: str
+    lit: bool
+    done: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ChassisPicture:
+    """A chassis with the adjuster that is turned now: sizes in mm, the side it is reached from, the
+    tool and the way to it in words. Without places ``items`` is empty, and ``order`` tells the
+    adjusters in the chain's order. With a ``photo_id`` they are pins on that photo, in thousandths
+    of its width and height."""
+
+    width_mm: float
+    depth_mm: float
+    height_mm: float
+    side: str
+    tool: str
+    reach: str
+    items: tuple[ChassisItem, ...]
+    order: tuple[ChassisOrder, ...]
+    photo_id: int = 0

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from glowdial.core.bench.equipment import NO_EQUIPMENT, Equipment
 from glowdial.core.journey.consequences import Consequence
 from glowdial.core.journey.memory import AtOnce, Memory
+from glowdial.core.journey.pictures import ReadingTable, ScalePicture, SupplyPicture
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.registers import RegisterForm
-from glowdial.core.journey.steps import Ask, Status, Step
+from glowdial.core.journey.steps import Ask, Plot, Status, Step, looked_at
 from glowdial.core.language.verdicts import Window, judge
 from glowdial.core.model.facts import ReceiverFacts
 
@@ -59,6 +60,30 @@ def report_row(
 
 
 @dataclass(frozen=True, slots=True)
+class ReportPicture:
+    """A picture of the printed page, of one of the kinds that a step shows."""
+
+    title: str
+    picture: SupplyPicture | None = None
+    table: ReadingTable | None = None
+    scale: ScalePicture | None = None
+    plot: Plot | None = None
+
+
+def pictured(title: str, step: Step | None, *, plot: bool = False) -> tuple[ReportPicture, ...]:
+    """What a step that has read something shows, for the page; its plot only where it is asked
+    for."""
+    if step is None or not step.results:
+        return ()
+    shown = looked_at(step)
+    # on paper nothing is clipped on any more
+    supply = replace(shown.picture, probes=()) if shown.picture else None
+    found = ReportPicture(title, supply, shown.table, shown.scale, shown.plot if plot else None)
+    nothing = not any((found.picture, found.table, found.scale, found.plot))
+    return () if nothing else (found,)
+
+
+@dataclass(frozen=True, slots=True)
 class ReportPart:
     """What a room has to tell on the printed page."""
 
@@ -66,6 +91,7 @@ class ReportPart:
     story: tuple[str, ...] = ()
     modifications: tuple[str, ...] = ()
     next_check: str = ""
+    pictures: tuple[ReportPicture, ...] = ()
 
 
 def same_facts(facts: ReceiverFacts, _: JobRecord) -> ReceiverFacts:

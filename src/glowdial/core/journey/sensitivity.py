@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.chain import AERIAL, SPEAKER, SetUp, chain_picture
 from glowdial.core.journey.dial_marks import (
     band_adjusters,
     dial_leads,
@@ -115,10 +116,29 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         powered=True,
         programme=(point.frequency_hz,),
         cost=_cost(point, figure),
+        show_chain=lambda: chain_picture(facts, record, _now(facts, point, rows)),
     )
     return settle(
         step, remaining=ask if wanted else None, retake=ask if figure is not None else None
     )
+
+
+def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading, ...]) -> SetUp:
+    """Generator through the dummy aerial, voltmeter at the loudspeaker."""
+    return SetUp(
+        signal_hz=point.frequency_hz,
+        generator_at=AERIAL,
+        through=facts.dummy_aerial,
+        level=engineering(_level_v(point, rows), "V"),
+        meter_at=SPEAKER,
+        meter="audio",
+        band=point.band,
+    )
+
+
+def _level_v(point: SensitivityPoint, rows: tuple[NoiseReading, ...]) -> float:
+    """What to set the generator to next."""
+    return next_level_v(rows[-1]) if rows else point.limit_v or FIRST_LEVEL_V
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:
@@ -137,9 +157,7 @@ def _figure_result(point: SensitivityPoint, last: Answer, figure: float, phase: 
 def _ask(
     facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading, ...], number: int
 ) -> Ask:
-    level = point.limit_v or FIRST_LEVEL_V
-    if rows:
-        level = next_level_v(rows[-1])
+    level = _level_v(point, rows)
     return Ask(
         f"level{number}",
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "

@@ -7,7 +7,13 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from glowdial.core.bench.recipe import Recipe
-from glowdial.core.journey.pictures import ReadingTable, ScalePicture, SupplyPicture
+from glowdial.core.journey.pictures import (
+    ChainPicture,
+    ChassisPicture,
+    ReadingTable,
+    ScalePicture,
+    SupplyPicture,
+)
 from glowdial.core.journey.record import Answer, Entered, Point, Said, question_name
 from glowdial.core.language.quantities import Quantity
 from glowdial.core.language.verdicts import Judgement, Window, judge
@@ -136,14 +142,26 @@ class PlotLine:
 
 
 @dataclass(frozen=True, slots=True)
+class PlotMark:
+    """An upright line: where, its words, and its role: nominal, limit, peak or edge."""
+
+    x: float
+    label: str
+    role: str
+
+
+@dataclass(frozen=True, slots=True)
 class Plot:
-    """Data to look at; axis names carry units, values are already in them."""
+    """Data to look at; axis names carry units, values are already in them. With ``main`` it is what
+    its step is about, and takes the step's ground."""
 
     title: str
     x_label: str
     y_label: str
     lines: tuple[PlotLine, ...]
     tolerance: float | None = None
+    marks: tuple[PlotMark, ...] = ()
+    main: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,8 +180,8 @@ class Step:
     what its power, leads and adjuster tell; its ``dangers`` follow from that. ``holds_power`` are
     reasons why no power may be on now, whatever was decided; a decision on it ends with a change in
     one of the areas ``closed_until``, and ``reopens_gate`` is what was found that the gate has to
-    be passed after; ``waits_for`` is what somebody else has to bring. Plot and advice may be left
-    to ``draw`` and ``advise``, which are called when the step is looked at.
+    be passed after; ``waits_for`` is what somebody else has to bring. Plot, pictures and
+    advice may be left to functions, which are called when the step is looked at.
     """
 
     key: str
@@ -209,8 +227,12 @@ class Step:
     picture: SupplyPicture | None = None
     table: ReadingTable | None = None
     scale: ScalePicture | None = None
+    chain: ChainPicture | None = None
+    chassis: ChassisPicture | None = None
     draw: Callable[[], Plot | None] | None = None
     show: Callable[[], SupplyPicture | None] | None = None
+    show_chain: Callable[[], ChainPicture] | None = None
+    show_chassis: Callable[[], ChassisPicture] | None = None
     advise: Callable[[], tuple[str, ...]] | None = None
 
     @property
@@ -220,14 +242,21 @@ class Step:
 
 
 def looked_at(step: Step) -> Step:
-    """The step with its plot and picture drawn and its advice worked out."""
-    if step.draw is None and step.advise is None and step.show is None:
+    """The step with its plot and pictures drawn and its advice worked out."""
+    if not any((step.draw, step.advise, step.show, step.show_chain, step.show_chassis)):
         return step
-    picture = step.show() if step.show is not None else step.picture
-    plot = step.draw() if step.draw is not None else step.plot
-    advice = (*step.advice, *step.advise()) if step.advise is not None else step.advice
     return replace(
-        step, plot=plot, picture=picture, advice=advice, draw=None, advise=None, show=None
+        step,
+        plot=step.draw() if step.draw is not None else step.plot,
+        picture=step.show() if step.show is not None else step.picture,
+        chain=step.show_chain() if step.show_chain is not None else step.chain,
+        chassis=step.show_chassis() if step.show_chassis is not None else step.chassis,
+        advice=(*step.advice, *step.advise()) if step.advise is not None else step.advice,
+        draw=None,
+        advise=None,
+        show=None,
+        show_chain=None,
+        show_chassis=None,
     )
 
 

@@ -122,6 +122,7 @@ WATTS = Quantity("power", "W", "W", 0.1, 1000.0, "60", "must be a power of 0.1 t
 TEMPERATURE = Quantity(
     "temperature", "C", "C", -30.0, 60.0, "21", "must be a room's temperature of -30 to 60 C"
 )
+MILLIMETRES = Quantity("length", "mm", "mm", 0.0, 2000.0, "85", "must be 0 to 2000 mm")
 CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
 
 _TAIL = {
@@ -137,6 +138,7 @@ _TAIL = {
     "dB": r"(?:dB|db)?",
     "%": r"(?:%)?",
     "C": r"(?:°?C)?",
+    "mm": r"(?:mm)?",
 }
 OPEN = re.compile(r"^(?:open|ol|o\.l\.)$", re.IGNORECASE)
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
@@ -174,7 +176,7 @@ def _value(text: str, quantity: Quantity) -> float | None:
     if quantity is RESISTANCE and OPEN.match(text):
         return quantity.maximum
     tail = _TAIL[quantity.base]
-    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C") else ""
+    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C", "mm") else ""
     inner = rf"^([+-]?)(\d+)([{prefixes}R])(\d+)\s*{tail}$" if prefixes else None
     if inner and (match := re.match(inner, text)):
         scale = 1.0 if match[3] == "R" else _PREFIX[match[3]]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from glowdial.core.bench.equipment import NO_EQUIPMENT, Equipment
+from glowdial.core.journey.chassis import located
 from glowdial.core.journey.memory import AtOnce, Memory
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
@@ -45,6 +46,12 @@ class Journey:
                 return step
         raise NotFound("step", key)
 
+    def of_stage(self, stage: str) -> tuple[Step, ...]:
+        """The steps of a stop on the scale, in order; raises NotFound for what is no stop."""
+        if stage not in SCALE:
+            raise NotFound("stage", stage)
+        return tuple(s for s in self.steps if s.stage == stage)
+
     def stages(self) -> tuple[StageState, ...]:
         """The ten stops with their states."""
         return tuple(self._stage(stage) for stage in SCALE)
@@ -82,6 +89,7 @@ def journey_of(situation: Situation) -> Journey:
         steps += leg.steps(replace(situation, before=tuple(steps)))
     avc_ohm = facts.circuit.avc.source_ohm
     steps = [within_equipment(step, situation.equipment, avc_ohm) for step in steps]
+    steps = [located(step, facts, record) for step in steps]
     steps = gated(steps, facts, record)
     known = tuple(steps)
     steps += gated(LAST.steps(replace(situation, before=known)), facts, record, known)

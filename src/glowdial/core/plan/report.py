@@ -6,12 +6,13 @@ from dataclasses import dataclass
 
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.registers import open_lines
-from glowdial.core.journey.room import ReportRow, Situation, unsettled
+from glowdial.core.journey.room import ReportPicture, ReportRow, Situation, unsettled
 from glowdial.core.language.quantities import turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.order import ROOMS
 from glowdial.core.safety.cautions import Activity, caution, dangers_for
+from glowdial.core.stages.intake.registers import PHOTOS
 
 RENEWED = " renewed: "
 NEXT_CHECK = "Read B+ and the dial marks again in a year."
@@ -42,6 +43,8 @@ class Report:
     next_check: str
     modifications: tuple[str, ...]
     waiting: tuple[str, ...]
+    pictures: tuple[ReportPicture, ...] = ()
+    photo_id: int = 0
 
 
 def build_report(situation: Situation, journey: Journey) -> Report:
@@ -69,6 +72,8 @@ def build_report(situation: Situation, journey: Journey) -> Report:
             f"{form.title}: {form.line_title(line)}"
             for form, line in open_lines(record, situation.forms)
         ),
+        pictures=tuple(picture for part in parts for picture in part.pictures),
+        photo_id=next((int(p.texts["photo_id"]) for p in record.register(PHOTOS)), 0),
     )
 
 

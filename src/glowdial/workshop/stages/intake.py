@@ -1,13 +1,15 @@
-"""Intake in the workshop: photos, drawn anew and kept, and the function matrix."""
+"""Intake in the workshop: photos, drawn anew and kept, the function matrix, places of things."""
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from glowdial.core.journey.registers import read_line
 from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.chassis import Layout
 from glowdial.core.stages.intake.function_matrix import (
     MATRIX,
     Matrix,
@@ -15,6 +17,7 @@ from glowdial.core.stages.intake.function_matrix import (
     matrix_of,
     read_cell,
 )
+from glowdial.core.stages.intake.places import BARE_CHASSIS, Placeable, things_of
 from glowdial.core.stages.intake.registers import PHOTO_FORM, PHOTOS
 from glowdial.store.tables import PhotoRow
 from glowdial.workshop.base.jobs import job_page
@@ -64,6 +67,26 @@ def photo(workshop: Workshop, job_id: int, photo_id: int, *, small: bool) -> byt
         if row is None or row.job_id != job_id:
             raise NotFound("photo", str(photo_id))
         return row.thumbnail if small else row.image
+
+
+@dataclass(frozen=True, slots=True)
+class ChassisPage:
+    """A chassis to place things on, the photos that may carry pins, and what is to be placed."""
+
+    layout: Layout
+    photos: tuple[tuple[int, str], ...]
+    things: tuple[Placeable, ...]
+
+
+def chassis(workshop: Workshop, job_id: int) -> ChassisPage:
+    """The chassis of a job's set with everything that can be placed on it."""
+    view = job_page(workshop, job_id)
+    photos = tuple(
+        (int(p.texts["photo_id"]), p.texts["title"]) for p in view.record.register(PHOTOS)
+    )
+    return ChassisPage(
+        view.facts.layout or BARE_CHASSIS, photos, things_of(view.facts, view.record)
+    )
 
 
 def matrix(workshop: Workshop, job_id: int) -> Matrix:

@@ -125,6 +125,8 @@ def test_every_registers_own_example_is_a_right_entry() -> None:
         fields = {first: form.example}
         if form.register == "found-parts":
             fields["marked"] = "20+20 MFD 450V"
+        if form.register == "places":
+            fields |= {"x": "40", "y": "60"}
         assert read_line(form, fields).texts[first] == form.example
     with pytest.raises(NotFound):
         form_of(FORMS, "wishes")

@@ -1,6 +1,6 @@
 import { Box, Flex, Heading, Stack, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { Link, useParams } from "react-router";
 
 import type { Schemas } from "../../api/client";
@@ -9,6 +9,8 @@ import { useWhere } from "../../app/Frame";
 import { Trouble } from "../../shared/Trouble";
 import { VerdictShape, verdictColour } from "../../shared/VerdictShape";
 import { LitButton, PlainButton } from "../../shared/Buttons";
+
+const ReportPictures = lazy(() => import("./ReportPictures"));
 
 type Report = Schemas["ReportShape"];
 
@@ -57,6 +59,9 @@ function ReportPage() {
           </Flex>
         </Flex>
         <Figures report={report} />
+        <Suspense fallback={null}>
+          <ReportPictures report={report} />
+        </Suspense>
         <Box columnCount={2} columnGap={6}>
           <Lines title="How it came" lines={report.story} none="Nothing was written at intake." />
           <Lines

@@ -5,9 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from glowdial.core.journey.consequences import Consequence, RaiseAlarm
-from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situation, report_row
+from glowdial.core.journey.room import (
+    Entering,
+    Leg,
+    ReportPart,
+    Room,
+    Situation,
+    pictured,
+    report_row,
+)
 from glowdial.core.journey.steps import Ask, Step
-from glowdial.core.stages.bring_up.chart_step import chart_steps
+from glowdial.core.stages.bring_up.chart_step import CHART, chart_steps
 from glowdial.core.stages.bring_up.conversion_step import as_converted, conversion_steps
 from glowdial.core.stages.bring_up.diagnosis_step import (
     DIAGNOSIS,
@@ -84,7 +92,12 @@ def _report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
         b_plus,
         window,
     )
-    return ReportPart(rows=(row,), next_check=tired)
+    chart = next((s for s in steps if s.key == CHART), None)
+    return ReportPart(
+        rows=(row,),
+        next_check=tired,
+        pictures=(*pictured("Supply as left", step), *pictured("Volts as left", chart)),
+    )
 
 
 BEFORE_POWER = Leg("gate, school and set-up", before_power)

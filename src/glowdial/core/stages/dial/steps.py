@@ -17,6 +17,7 @@ from glowdial.core.journey.dial_marks import (
     scale_picture,
 )
 from glowdial.core.journey.readings import (
+    Reading,
     asked_at,
     conclude,
     confirmed,
@@ -24,8 +25,15 @@ from glowdial.core.journey.readings import (
     readings,
     waiting,
 )
-from glowdial.core.journey.record import CABINET, Basis, JobRecord
-from glowdial.core.journey.room import ReportPart, ReportRow, Situation, report_row
+from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord
+from glowdial.core.journey.room import (
+    ReportPart,
+    ReportPicture,
+    ReportRow,
+    Situation,
+    pictured,
+    report_row,
+)
 from glowdial.core.journey.steps import Ask, Plot, PlotLine, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
@@ -92,7 +100,7 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         scale=scale_picture(
             band,
             [
-                (mark, [(r.answer, "")] if r.answer is not None else [])
+                (mark, [*_as_found(record, band, mark), *_as_left(r)])
                 for mark, r in zip(marks_hz, found, strict=True)
             ],
             next((m for m, r in zip(marks_hz, found, strict=True) if r.fresh is None), 0.0),
@@ -100,6 +108,25 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         cost=_cost(band, curve) if curve else "",
     )
     return conclude(step, found)
+
+
+def _as_found(record: JobRecord, band: BandFacts, mark_hz: float) -> list[tuple[Answer, str]]:
+    """What came in at an end of the scale before anything was turned."""
+    answer = as_found_answers(record, band).get(mark_hz)
+    return [(answer, "as found")] if answer is not None else []
+
+
+def _as_left(found: Reading) -> list[tuple[Answer, str]]:
+    return [(found.answer, "as left")] if found.answer is not None else []
+
+
+def as_found_answers(record: JobRecord, band: BandFacts) -> dict[float, Answer]:
+    """What was read before anything was turned, at both ends."""
+    return {
+        mark: answer
+        for mark, name in ((band.high_mark_hz, "high"), (band.low_mark_hz, "low"))
+        if (answer := record.latest(as_found_key(band), name)) is not None
+    }
 
 
 def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
@@ -160,22 +187,22 @@ def _plot(band: BandFacts, curve: DialCurve | None) -> Plot | None:
     return Plot(f"Dial error, {band.name}", f"dial ({unit})", "error (kHz)", (*limits, line, read))
 
 
-def dial_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
+def dial_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     """Dial errors of every band, as found and as left."""
     rows: list[ReportRow] = []
+    pictures: list[ReportPicture] = []
     for band in situation.facts.bands:
         rows += _rows(situation.record, band)
-    return ReportPart(rows=tuple(rows))
+        step = next((s for s in steps if s.key == f"dial.{band.key}"), None)
+        pictures += pictured(f"{band.name} scale", step)
+    return ReportPart(rows=tuple(rows), pictures=tuple(pictures))
 
 
 def _rows(record: JobRecord, band: BandFacts) -> list[ReportRow]:
     curve = dial_curve(record, band)
     left_hz = {m.dial_hz: m.true_hz for m in curve.marks} if curve else {}
-    # as found was read before anything was turned, at both ends
     found_hz = {
-        mark: answer.values["frequency"]
-        for mark, name in ((band.high_mark_hz, "high"), (band.low_mark_hz, "low"))
-        if (answer := record.latest(as_found_key(band), name)) is not None
+        mark: answer.values["frequency"] for mark, answer in as_found_answers(record, band).items()
     }
     rows = []
     for mark in planned(record, f"dial.{band.key}", band.dial_marks_hz):

@@ -9,12 +9,15 @@ from glowdial.core.journey.record import Entered, JobRecord
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.journey.steps import Field
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import CAPACITANCE, RESISTANCE, engineering
+from glowdial.core.language.quantities import CAPACITANCE, MILLIMETRES, RESISTANCE, engineering
+from glowdial.core.model.chassis import Reach, Side
 
 PRESET_TOLERANCE = 0.02
+# a pin stands in thousandths of its photo
+PHOTO_SCALE = 1000.0
 UNDECIDED, KEEP, UNDO, ASK_OWNER = "not decided", "keep", "undo", "ask the owner"
 PHOTOS, QUESTIONS, MODIFICATIONS = "photos", "questions", "modifications"
-PARKED, STRIP_DOWN = "parked", "strip-down"
+PARKED, STRIP_DOWN, PLACES = "parked", "strip-down", "places"
 
 
 def _unanswered(line: Entered) -> bool:
@@ -67,6 +70,19 @@ PHOTO_FORM = RegisterForm(
     "underside, as it came",
     pictures=True,
 )
+
+
+def _check_pin(entry: Entry) -> None:
+    """A pin names its photo, and stays on it."""
+    on_photo = entry.texts["side"] == Side.PHOTO
+    if on_photo != bool(entry.texts["photo"]):
+        raise BadInput(
+            "With photo", entry.texts["photo"], "goes with 'seen from: photo'", "underside"
+        )
+    if on_photo and max(entry.values["x"], entry.values["y"]) > PHOTO_SCALE:
+        raise BadInput("Place", "over 1000", "is not on the photo", "500")
+
+
 QUESTION_FORM = RegisterForm(
     QUESTIONS,
     "Questions to the owner",
@@ -133,7 +149,23 @@ STRIP_DOWN_FORM = RegisterForm(
     waits=is_off,
     check=_check_preset,
 )
-FORMS = (PHOTO_FORM, QUESTION_FORM, MODIFICATION_FORM, PARKED_FORM, STRIP_DOWN_FORM)
+PLACE_FORM = RegisterForm(
+    PLACES,
+    "Places on the chassis",
+    "Where tubes, cans and adjusters are, in mm from the left and from the front edge.",
+    (
+        Field("what", "What"),
+        Field("side", "Seen from", options=tuple(s.value for s in Side)),
+        Field("x", "From the left", MILLIMETRES),
+        Field("y", "From the front edge, at the rear from below", MILLIMETRES),
+        Field("reach", "Of two in one can", options=("only one", *(r.value for r in Reach if r))),
+        Field("sealed", "Sealed", options=("no", "yes")),
+        Field("photo", "Or a pin on the photo, in thousandths from its upper left", required=False),
+    ),
+    "t1-primary",
+    check=_check_pin,
+)
+FORMS = (PHOTO_FORM, QUESTION_FORM, MODIFICATION_FORM, PARKED_FORM, STRIP_DOWN_FORM, PLACE_FORM)
 
 
 def untraced_modifications(record: JobRecord) -> tuple[Entered, ...]:

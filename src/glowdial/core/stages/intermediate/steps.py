@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from glowdial.core.bench.movements import REFERENCE_AVC_V
 from glowdial.core.bench.recipe import Doing
+from glowdial.core.journey.chain import MIXER, SetUp, chain_picture
 from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.peaking import advised_level_v, peak_step
 from glowdial.core.journey.readings import (
@@ -17,7 +18,7 @@ from glowdial.core.journey.readings import (
     waiting,
 )
 from glowdial.core.journey.record import IF_AREA, Answer, Basis, JobRecord
-from glowdial.core.journey.room import ReportPart, ReportRow, Situation, report_row
+from glowdial.core.journey.room import ReportPart, ReportRow, Situation, pictured, report_row
 from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Status, Step, result
 from glowdial.core.language.quantities import AVC_VOLTS, LEVEL, engineering, khz
 from glowdial.core.model.facts import ReceiverFacts
@@ -64,8 +65,27 @@ def if_steps(situation: Situation) -> list[Step]:
     steps.append(_decide(facts, record, steps[-1]))
     if _aligning(record):
         steps += _passes(facts, record)
-    steps.append(_restore(record))
-    return steps
+    drawn = [_with_chain(facts, record, step) for step in steps]
+    return [*drawn, _restore(record)]
+
+
+def _with_chain(facts: ReceiverFacts, record: JobRecord, step: Step) -> Step:
+    """The step with the chain as it stands: generator at the mixer, the oscillator stopped."""
+    if step.draw is not None and step.key != SURVEY:
+        # the curve is what it is about
+        return step
+    recipe = step.ask.recipe if step.ask else None
+    level_v = recipe.change.get("generator_emf_v") if recipe else None
+    level = "" if level_v is None else "off" if level_v == 0.0 else engineering(level_v, "V")
+    now = SetUp(
+        signal_hz=(recipe and recipe.change.get("generator_hz")) or facts.intermediate_frequency_hz,
+        generator_at=MIXER,
+        through=LEADS[0].through,
+        level=level,
+        adjuster=step.adjuster,
+        oscillator_stopped=True,
+    )
+    return replace(step, show_chain=lambda: chain_picture(facts, record, now))
 
 
 def _aligning(record: JobRecord) -> bool:
@@ -149,7 +169,7 @@ def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
         leads=LEADS,
         powered=True,
         programme=points_hz,
-        draw=lambda: survey_plot(curve, None),
+        draw=lambda: survey_plot(facts, curve, None),
     )
     if waiting(found) is None and curve is not None and reference.answer is not None:
         level = result(
@@ -183,7 +203,7 @@ def _survey_left(facts: ReceiverFacts, record: JobRecord, level_v: float) -> Ste
         leads=LEADS,
         powered=True,
         programme=points_hz,
-        draw=lambda: survey_plot(survey_curve(record), curve),
+        draw=lambda: survey_plot(facts, survey_curve(record), curve),
         cost="the IF does not peak where it should" if curve is not None else "",
     )
     done = waiting(found) is None
@@ -324,7 +344,7 @@ def _restore(record: JobRecord) -> Step:
     return confirmed(step, record, "restored", "Clip lead off, volume back.")
 
 
-def if_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
+def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     """Where the IF peaks, and what aligning it won."""
     facts, record = situation.facts, situation.record
     curve = survey_curve(record)
@@ -335,7 +355,10 @@ def if_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
     left_v = gain.values["level"] if gain else reference.values["level"]
     won = gain_by_substitution_db(reference.values["level"], left_v)
     left = survey_curve(record, left=True) if gain else curve
+    surveys = [s for s in steps if s.key in (SURVEY, SURVEY_LEFT) and s.results]
+    shown = pictured("IF", surveys[-1], plot=True) if surveys else ()
     return ReportPart(
+        pictures=shown,
         rows=(
             report_row(
                 "IF, peak",
@@ -353,7 +376,7 @@ def if_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
                 "not known",
                 f"{won:+.1f} dB won",
             ),
-        )
+        ),
     )
 
 

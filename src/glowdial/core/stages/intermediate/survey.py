@@ -10,7 +10,8 @@ from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Result, result
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, result
+from glowdial.core.language.levels import db_voltage
 from glowdial.core.language.quantities import AVC_VOLTS, khz
 from glowdial.core.language.verdicts import Window, symmetric
 from glowdial.core.model.facts import ReceiverFacts
@@ -23,6 +24,8 @@ SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
 CENTRE_TOLERANCE = 0.003
 POINT = "point"
 LEAST_POINTS = 3
+# what a needle shows at all
+LEAST_SHOWN_V = 0.01
 # a working IF stands out from its foot by more than this
 LEAST_PEAK = 1.25
 
@@ -137,14 +140,60 @@ def side_words(curve: SurveyCurve) -> tuple[str, ...]:
     return (f"{reach:.0f} kHz below it reads {low:.2f} V, {reach:.0f} kHz above {high:.2f} V.",)
 
 
-def survey_plot(found: SurveyCurve | None, left: SurveyCurve | None) -> Plot | None:
-    """The curves so far, as found and as left."""
+def survey_plot(
+    facts: ReceiverFacts, found: SurveyCurve | None, left: SurveyCurve | None
+) -> Plot | None:
+    """The curves so far, as found and as left, by how far the AVC falls from its highest."""
     lines = tuple(
-        PlotLine(name, role, tuple(f / 1e3 for f in curve.frequency_hz), curve.avc_v)
+        PlotLine(name, role, tuple(f / 1e3 for f in curve.frequency_hz), _down_db(curve))
         for name, role, curve in (("as found", "found", found), ("as left", "measured", left))
         if curve is not None
     )
-    if not lines:
+    last = left or found
+    if not lines or last is None:
         return None
     title = "IF as found and as left" if left else "IF as found"
-    return Plot(title, "generator (kHz)", "AVC (V)", lines)
+    return Plot(
+        title,
+        "generator (kHz)",
+        "AVC volts, dB from their highest",
+        lines,
+        marks=_marks(facts, last),
+        main=True,
+    )
+
+
+def _down_db(curve: SurveyCurve) -> tuple[float, ...]:
+    """Volts of the AVC in dB; it compresses, so that the set's own curve is steeper."""
+    most = max(*curve.avc_v, LEAST_SHOWN_V)
+    return tuple(db_voltage(max(v, LEAST_SHOWN_V) / most) for v in curve.avc_v)
+
+
+def _marks(facts: ReceiverFacts, curve: SurveyCurve) -> tuple[PlotMark, ...]:
+    window = centre_window(facts)
+    marks = [
+        PlotMark(facts.intermediate_frequency_hz / 1e3, "IF", "nominal"),
+        PlotMark((window.low or 0.0) / 1e3, "", "limit"),
+        PlotMark((window.high or 0.0) / 1e3, "", "limit"),
+        PlotMark(curve.peak_hz / 1e3, f"peak {khz(curve.peak_hz)}", "peak"),
+    ]
+    edges = half_points_hz(curve)
+    if edges is not None:
+        marks += [PlotMark(f / 1e3, f"-6 dB {khz(f)}", "edge") for f in edges]
+    return tuple(marks)
+
+
+def half_points_hz(curve: SurveyCurve) -> tuple[float, float] | None:
+    """Where the AVC has fallen by 6 dB on both sides of its highest, by straight lines between the
+    readings; None where it does not fall so far in the survey's reach."""
+    volts, hz = np.array(curve.avc_v), np.array(curve.frequency_hz)
+    top = int(np.argmax(volts))
+    half = 0.5 * volts[top]
+    below = np.flatnonzero(volts[: top + 1] <= half)
+    above = np.flatnonzero(volts[top:] <= half)
+    if below.size == 0 or above.size == 0:
+        return None
+    low, high = int(below[-1]), top + int(above[0])
+    lower = np.interp(half, volts[low : low + 2], hz[low : low + 2])
+    upper = np.interp(half, volts[high - 1 : high + 1][::-1], hz[high - 1 : high + 1][::-1])
+    return float(lower), float(upper)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from glowdial.core.bench.recipe import Doing
+from glowdial.core.journey.chain import AERIAL, SetUp, chain_picture
 from glowdial.core.journey.dial_marks import (
     as_found_key,
     band_adjusters,
@@ -23,11 +25,18 @@ from glowdial.core.journey.dial_marks import (
 from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.peaking import peak_step
 from glowdial.core.journey.pictures import ScalePicture
-from glowdial.core.journey.readings import conclude, confirmed, reading, readings
+from glowdial.core.journey.readings import Reading, conclude, confirmed, reading, readings
 from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord, latest_of
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step, settle
-from glowdial.core.language.quantities import TURNS, khz, turn_amount, turn_entry, turns
+from glowdial.core.language.quantities import (
+    TURNS,
+    engineering,
+    khz,
+    turn_amount,
+    turn_entry,
+    turns,
+)
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
@@ -96,6 +105,7 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         powered=True,
         draw=lambda: _tracking_plot(band),
         advise=lambda: (_tracking_words(band),),
+        show_chain=lambda: chain_picture(facts, record, _now(facts, band, None)),
     )
     return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
 
@@ -147,8 +157,19 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         results=results,
         leads=dial_leads(facts),
         powered=True,
+        scale=_as_found(band, found),
     )
     return conclude(step, found)
+
+
+def _as_found(band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
+    """The scale with what was read at its ends, and where the pointer stands now."""
+    asked = next((e.mark_hz for e, r in zip(_ends(band), found, strict=True) if not r.answer), 0.0)
+    marks = [
+        (end.mark_hz, [(r.answer, "as found")] if r.answer else [])
+        for end, r in zip(_ends(band), found, strict=True)
+    ]
+    return scale_picture(band, marks, asked)
 
 
 def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
@@ -390,4 +411,20 @@ def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         level_v=PEAK_LEVEL_V,
         basis=Basis(adjusters=band_adjusters(band), areas=("aerial",)),
     )
-    return replace(step, title=f"{step.title} at {khz(band.high_mark_hz)}")
+    return replace(
+        step,
+        title=f"{step.title} at {khz(band.high_mark_hz)}",
+        show_chain=lambda: chain_picture(facts, record, _now(facts, band, adjuster)),
+    )
+
+
+def _now(facts: ReceiverFacts, band: BandFacts, adjuster: str | None) -> SetUp:
+    """Generator through the dummy aerial on the high mark, meter on the AVC line."""
+    return SetUp(
+        signal_hz=band.high_mark_hz,
+        generator_at=AERIAL,
+        through=facts.dummy_aerial,
+        level=engineering(PEAK_LEVEL_V, "V"),
+        band=band.key,
+        adjuster=adjuster,
+    )

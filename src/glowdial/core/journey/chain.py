@@ -1,0 +1,231 @@
+"""The signal's way through a set as it is drawn: from its circuit, its cans and its line-up."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from glowdial.core.journey.pictures import (
+    ChainBlock,
+    ChainCore,
+    ChainKind,
+    ChainPicture,
+    ChainPoint,
+)
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.language.levels import db_voltage
+from glowdial.core.language.quantities import khz
+from glowdial.core.model.circuit import AerialKind
+from glowdial.core.model.facts import BandFacts, IfTransformer, ReceiverFacts
+from glowdial.core.physics.operating_point import AmplifierStage, Role
+from glowdial.core.physics.resonance import CoupledPair, TunedCircuit, resonating_inductance_h
+
+AERIAL, MIXER, SPEAKER, DETECTOR = "aerial", "mixer", "loudspeaker", "detector"
+GENERATOR, METER = "G", "V"
+# how a line-up names what a stage does, by the role that it has in a circuit
+FUNCTIONS = {
+    Role.RF: ("rf ",),
+    Role.MIXER: ("converter", "mixer", "frequency changer"),
+    Role.OSCILLATOR: ("oscillator",),
+    Role.IF: ("if ",),
+    Role.DETECTOR: ("detector",),
+    Role.LIMITER: ("limiter",),
+    Role.DECODER: ("decoder",),
+    Role.OUTPUT: ("output",),
+}
+NAMES = {
+    Role.RF: "RF",
+    Role.IF: "IF",
+    Role.LIMITER: "limiter",
+    Role.DECODER: "decoder",
+    Role.OUTPUT: "output",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class SetUp:
+    """How the set and the bench stand at a step: the signal, where the generator is clipped (the
+    key of a block, "" for none) and through what, its level in words, what is read and where, the
+    adjuster that is turned, and whether the oscillator is stopped."""
+
+    signal_hz: float
+    generator_at: str = ""
+    through: str = ""
+    level: str = ""
+    meter_at: str = DETECTOR
+    meter: str = "AVC"
+    band: str = ""
+    adjuster: str | None = None
+    oscillator_stopped: bool = False
+
+
+def chain_picture(facts: ReceiverFacts, record: JobRecord, now: SetUp) -> ChainPicture:
+    """The chain with generator and meter at their points, as the band in use has it."""
+    band = next((b for b in facts.bands if b.key == now.band), None)
+    turned = {move.adjuster for move in record.moves}
+    blocks = [_cored(block, now.adjuster, turned) for block in _blocks(facts, band, now)]
+    feeds, oscillators = _oscillators(facts, band, now)
+    return ChainPicture(
+        band=band.name if band else "",
+        blocks=tuple(blocks),
+        oscillators=tuple(_cored(o, now.adjuster, turned) for o in oscillators),
+        feeds=feeds,
+        control=DETECTOR if any(b.controlled for b in blocks) else "",
+        points=_points(now),
+    )
+
+
+def _points(now: SetUp) -> tuple[ChainPoint, ...]:
+    behind = now.meter_at != SPEAKER
+    points = [ChainPoint(now.meter_at, behind, METER, "", now.meter)]
+    if now.generator_at:
+        words = ", ".join(w for w in (khz(now.signal_hz), now.level) if w)
+        # what stands for an aerial is clipped to where the aerial would be
+        points.insert(
+            0,
+            ChainPoint(now.generator_at, now.generator_at == AERIAL, GENERATOR, now.through, words),
+        )
+    return tuple(points)
+
+
+def _cored(block: ChainBlock, lit: str | None, turned: set[str]) -> ChainBlock:
+    cores = tuple(replace(c, lit=c.key == lit, done=c.key in turned) for c in block.cores)
+    return replace(block, cores=cores)
+
+
+def _blocks(facts: ReceiverFacts, band: BandFacts | None, now: SetUp) -> list[ChainBlock]:
+    stages = facts.circuit.stages
+    blocks = [ChainBlock(AERIAL, ChainKind.AERIAL, _aerial(facts))]
+    blocks.append(_tuned("aerial-circuit", facts, band.aerial_adjuster if band else None, now))
+    radio = [s for s in stages if s.role is Role.RF]
+    for n, stage in enumerate(radio):
+        blocks.append(_amplifier(facts, stage, ""))
+        adjuster = band.rf_adjuster if band and n == 0 else None
+        blocks.append(_tuned(f"rf-circuit-{n + 1}", facts, adjuster, now))
+    cans = list(facts.transformers)
+    mixer = next((s for s in stages if s.role is Role.MIXER), None)
+    if mixer is not None:
+        gain = _gain(facts, mixer, cans[0] if cans else None)
+        blocks.append(_stage_block(facts, mixer, MIXER, ChainKind.MIXER, "mixer", gain))
+    blocks += _second_conversion(facts)
+    blocks += [_can(facts, can) for can in cans[:1]]
+    if facts.circuit.if_filter is not None:
+        tuned = khz(facts.intermediate_frequency_hz)
+        blocks.append(ChainBlock("if-filter", ChainKind.FILTER, "filter", tuned))
+    rest = cans[1:]
+    for stage in (s for s in stages if s.role in (Role.IF, Role.LIMITER)):
+        can = rest.pop(0) if rest else None
+        blocks.append(_amplifier(facts, stage, _gain(facts, stage, can)))
+        blocks += [_can(facts, can)] if can else []
+    blocks += [_can(facts, can) for can in rest]
+    detector = next((s for s in stages if s.role is Role.DETECTOR), None)
+    device = _device(facts, detector) if detector else ""
+    blocks.append(ChainBlock(DETECTOR, ChainKind.DETECTOR, _named("detector", device)))
+    if detector is not None:
+        blocks.append(ChainBlock("audio", ChainKind.AMPLIFIER, _named("audio", device)))
+    for stage in (s for s in stages if s.role in (Role.DECODER, Role.OUTPUT)):
+        blocks.append(_amplifier(facts, stage, ""))
+    blocks.append(ChainBlock(SPEAKER, ChainKind.SPEAKER, "loudspeaker"))
+    return blocks
+
+
+def _aerial(facts: ReceiverFacts) -> str:
+    kind = facts.circuit.aerial.kind
+    return "aerial" if kind is AerialKind.WIRE else kind.value
+
+
+def _tuned(key: str, facts: ReceiverFacts, adjuster: str | None, now: SetUp) -> ChainBlock:
+    cores = (ChainCore(adjuster, facts.adjuster(adjuster).name),) if adjuster else ()
+    # at the mixer's grid nothing before it is in use
+    tuned = khz(now.signal_hz) if now.generator_at != MIXER else ""
+    return ChainBlock(key, ChainKind.TUNED, "", tuned, cores=cores)
+
+
+def _second_conversion(facts: ReceiverFacts) -> list[ChainBlock]:
+    double = facts.circuit.conversion
+    if double is None:
+        return []
+    first = khz(double.first_intermediate_hz)
+    return [
+        ChainBlock("first-if", ChainKind.FILTER, "first IF", first),
+        ChainBlock("second-mixer", ChainKind.MIXER, "second mixer"),
+    ]
+
+
+def _oscillators(
+    facts: ReceiverFacts, band: BandFacts | None, now: SetUp
+) -> tuple[tuple[str, ...], tuple[ChainBlock, ...]]:
+    """Each oscillator with the block that it feeds."""
+    own = next((s for s in facts.circuit.stages if s.role is Role.OSCILLATOR), None)
+    tuned = ""
+    if band is not None and not now.oscillator_stopped:
+        tuned = khz(abs(now.signal_hz + band.tracked.offset_hz))
+    keys = (band.high_adjuster, band.low_adjuster) if band else ()
+    first = ChainBlock(
+        "oscillator",
+        ChainKind.OSCILLATOR,
+        _named("oscillator", _device(facts, own) if own else ""),
+        tuned,
+        cores=tuple(ChainCore(k, facts.adjuster(k).name) for k in keys if k),
+        stopped=now.oscillator_stopped,
+    )
+    double = facts.circuit.conversion
+    if double is None:
+        return (MIXER,), (first,)
+    second = ChainBlock(
+        "second-oscillator",
+        ChainKind.OSCILLATOR,
+        "second oscillator",
+        khz(double.second_oscillator_hz),
+    )
+    return (MIXER, "second-mixer"), (first, second)
+
+
+def _can(facts: ReceiverFacts, can: IfTransformer) -> ChainBlock:
+    cores = tuple(
+        ChainCore(key, facts.adjuster(key).name) for key in (can.primary, can.secondary) if key
+    )
+    tuned = khz(facts.intermediate_frequency_hz)
+    return ChainBlock(can.key, ChainKind.CAN, can.key.upper(), tuned, cores=cores)
+
+
+def _amplifier(facts: ReceiverFacts, stage: AmplifierStage, gain: str) -> ChainBlock:
+    name = NAMES.get(stage.role, stage.role.value)
+    return _stage_block(facts, stage, stage.name, ChainKind.AMPLIFIER, name, gain)
+
+
+def _stage_block(
+    facts: ReceiverFacts, stage: AmplifierStage, key: str, kind: ChainKind, name: str, gain: str
+) -> ChainBlock:
+    label = _named(name, _device(facts, stage))
+    return ChainBlock(key, kind, label, gain=gain, controlled=stage.on_avc)
+
+
+def _named(name: str, device: str) -> str:
+    return f"{name} {device}" if device else name
+
+
+def _device(facts: ReceiverFacts, stage: AmplifierStage) -> str:
+    """What stands there: by the sheet's circuit, else by its line-up; "" where neither says."""
+    if facts.circuit.stages_given:
+        return stage.name
+    words = FUNCTIONS[stage.role]
+    return next(
+        (t.position for t in facts.tubes if any(w in f"{t.function.lower()} " for w in words)), ""
+    )
+
+
+def _gain(facts: ReceiverFacts, stage: AmplifierStage, can: IfTransformer | None) -> str:
+    """Gain without control, into a can tuned right: slope times transimpedance (Terman, Radio
+    Engineers' Handbook, coupled-circuit amplifiers). Only of a circuit that the sheet gives."""
+    if can is None or not facts.circuit.stages_given:
+        return ""
+    hz = facts.intermediate_frequency_hz
+    henry = resonating_inductance_h(frequency_hz=hz, capacitance_f=can.capacitance_f)
+    first = TunedCircuit(henry, can.capacitance_f, can.primary_q)
+    second = TunedCircuit(henry, can.capacitance_f, can.secondary_q)
+    critical = CoupledPair(first, second, 1e-3).critical_coupling
+    pair = CoupledPair(first, second, can.coupling_of_critical * critical)
+    ohm = float(np.abs(pair.transimpedance_ohm(np.array([hz])))[0])
+    return f"{db_voltage(stage.typical.transconductance_s * ohm):+.0f} dB"

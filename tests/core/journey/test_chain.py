@@ -1,0 +1,110 @@
+"""The chain as it is drawn, of every set of the demo: each stage and can once, the frequencies by
+arithmetic, the gain by the critically coupled pair's closed form."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import pytest
+
+from glowdial.core.journey.chain import AERIAL, DETECTOR, MIXER, SPEAKER, SetUp, chain_picture
+from glowdial.core.journey.pictures import ChainKind
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.language.quantities import khz
+from glowdial.core.model.circuit import Conversion
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.operating_point import Role
+from glowdial.demo.fill import SHEETS, demo_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.workshop.base.sheets import read_sheet
+
+EVERY = [receiver_facts(read_sheet(demo_sheet(name))) for name in SHEETS]
+
+
+@pytest.mark.parametrize("facts", EVERY, ids=SHEETS)
+def test_every_stage_and_can_stands_once_in_the_signals_order(
+    facts: ReceiverFacts,
+) -> None:
+    drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL, band=facts.bands[0].key))
+    keys = [b.key for b in drawn.blocks]
+    assert len(set(keys)) == len(keys)
+    assert keys[0] == AERIAL and keys[-1] == SPEAKER
+    assert [b.key for b in drawn.blocks if b.kind is ChainKind.CAN] == [
+        can.key for can in facts.transformers
+    ]
+    amplifying = [s for s in facts.circuit.stages if s.role in (Role.RF, Role.IF, Role.OUTPUT)]
+    for stage in amplifying:
+        assert keys.count(stage.name) == 1
+    for can in facts.transformers:
+        assert keys.index(MIXER) < keys.index(can.key) < keys.index(DETECTOR)
+    on_avc = {s.name for s in facts.circuit.stages if s.on_avc}
+    assert sum(b.controlled for b in drawn.blocks) == len(on_avc)
+    assert (drawn.control == DETECTOR) == bool(on_avc)
+
+
+@pytest.mark.parametrize("facts", EVERY, ids=SHEETS)
+def test_every_adjuster_of_the_band_is_on_the_chain_and_only_the_present_one_lit(
+    facts: ReceiverFacts,
+) -> None:
+    for band in facts.bands:
+        own = (band.high_adjuster, band.low_adjuster, band.aerial_adjuster, band.rf_adjuster)
+        wanted = {*facts.if_adjusters(), *(key for key in own if key)}
+        for lit in sorted(wanted):
+            now = SetUp(band.high_mark_hz, AERIAL, band=band.key, adjuster=lit)
+            drawn = chain_picture(facts, JobRecord(), now)
+            cores = [c for b in (*drawn.blocks, *drawn.oscillators) for c in b.cores]
+            assert {c.key for c in cores} >= wanted - {band.rf_adjuster}
+            assert [c.key for c in cores if c.lit] in ([lit], [])
+            assert lit == band.rf_adjuster or any(c.lit for c in cores)
+
+
+@pytest.mark.parametrize("facts", EVERY, ids=SHEETS)
+def test_the_oscillator_stands_an_intermediate_frequency_off_and_is_stopped_when_it_is(
+    facts: ReceiverFacts,
+) -> None:
+    for band in facts.bands:
+        drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL, band=band.key))
+        off = facts.intermediate_frequency_hz * (1 if band.tracked.high_side else -1)
+        assert drawn.oscillators[0].tuned == khz(1e6 + off)
+        assert not drawn.oscillators[0].stopped
+    stopped = chain_picture(facts, JobRecord(), SetUp(465e3, MIXER, oscillator_stopped=True))
+    assert stopped.oscillators[0].stopped and stopped.oscillators[0].tuned == ""
+    generator, meter = stopped.points
+    assert (generator.block, generator.behind, generator.letter) == (MIXER, False, "G")
+    assert (meter.block, meter.letter) == (DETECTOR, "V")
+
+
+def test_two_conversions_have_two_mixers_and_two_oscillators() -> None:
+    facts = EVERY[0]
+    circuit = replace(facts.circuit, conversion=Conversion(1.65e6, 2.115e6))
+    drawn = chain_picture(replace(facts, circuit=circuit), JobRecord(), SetUp(1e7, AERIAL))
+    assert [b.kind for b in drawn.blocks].count(ChainKind.MIXER) == 2
+    assert drawn.feeds == (MIXER, "second-mixer") and len(drawn.oscillators) == 2
+    assert drawn.oscillators[1].tuned == "2115 kHz"
+
+
+def test_a_stages_gain_is_its_slope_by_half_the_dynamic_resistance_at_critical_coupling() -> None:
+    facts = next(f for f in EVERY if f.circuit.stages_given and f.transformers)
+    can = replace(facts.transformers[1], primary_q=100.0, secondary_q=100.0)
+    can = replace(can, coupling_of_critical=1.0)
+    cans = (facts.transformers[0], can)
+    stage = next(s for s in facts.circuit.stages if s.role is Role.IF)
+    hz = facts.intermediate_frequency_hz
+    dynamic_ohm = 100.0 / (2.0 * math.pi * hz * can.capacitance_f)
+    expected = 20.0 * math.log10(stage.typical.transconductance_s * dynamic_ohm / 2.0)
+    drawn = chain_picture(replace(facts, transformers=cans), JobRecord(), SetUp(hz, MIXER))
+    gain = next(b.gain for b in drawn.blocks if b.key == stage.name)
+    assert float(gain.split()[0]) == pytest.approx(expected, abs=0.6)
+
+
+def test_a_set_of_which_only_the_line_up_is_known_wears_its_tubes_names() -> None:
+    facts = EVERY[SHEETS.index("tidewater-six")]
+    assert not facts.circuit.stages_given
+    drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL))
+    labels = {b.key: b.label for b in drawn.blocks}
+    assert labels[MIXER] == "mixer V1" and labels[DETECTOR] == "detector V3"
+    # no gain is told of a circuit that nobody gave
+    assert not any(b.gain for b in drawn.blocks)
+    bare = replace(facts, tubes=())
+    assert chain_picture(bare, JobRecord(), SetUp(1e6, AERIAL)).blocks[2].label == "mixer"
