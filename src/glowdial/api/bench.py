@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.pictures import PeakTraceShape
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.api.push import EVENTS, live
 from glowdial.core.bench.movements import TURN_STEPS
-from glowdial.core.bench.peak_trace import PeakTrace
 from glowdial.core.bench.watch import WATCHED, guard_of
 from glowdial.core.language.quantities import engineering, turn_entry
 from glowdial.workshop.base.jobs import LINK_WORDS, SIMULATED
@@ -115,28 +114,6 @@ class LiveShape(BaseModel):
     tone_hz: float
     must_sound: bool
     guard: GuardShape | None
-
-
-class TracePointShape(BaseModel):
-    turns: float
-    value: float
-
-
-class PeakTraceShape(BaseModel):
-    """The way over a peak so far: every place tried, the best, and what the hand does now."""
-
-    points: list[TracePointShape]
-    best: TracePointShape
-    below: float
-    back_turns: float
-    words: str
-    next_words: str
-    at_best: bool
-
-    @classmethod
-    def of(cls, trace: PeakTrace) -> PeakTraceShape:
-        """From the core's trace."""
-        return cls.model_validate({**asdict(trace), "at_best": trace.at_best})
 
 
 class BenchShape(BaseModel):

@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from glowdial.api.base.pictures import (
     ChainPictureShape,
     ChassisPictureShape,
+    PeakTraceShape,
     PlotShape,
     ReadingTableShape,
     ScalePictureShape,
@@ -55,6 +56,7 @@ class AskShape(BaseModel):
     expected_high: float | None
     confirm: bool
     measurable: bool
+    series: bool = Field(description="the next of its kind is asked for when it is answered")
 
     @classmethod
     def of(cls, ask: Ask) -> AskShape:
@@ -70,6 +72,7 @@ class AskShape(BaseModel):
             expected_high=ask.expected.high if ask.expected else None,
             confirm=ask.confirm,
             measurable=ask.recipe is not None,
+            series=ask.series,
         )
 
 
@@ -159,6 +162,7 @@ class StepShape(BaseModel):
     scale: ScalePictureShape | None
     chain: ChainPictureShape | None
     chassis: ChassisPictureShape | None
+    trace: PeakTraceShape | None
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
@@ -202,6 +206,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         scale=ScalePictureShape.of(step.scale) if step.scale else None,
         chain=ChainPictureShape.of(step.chain) if step.chain else None,
         chassis=ChassisPictureShape.of(step.chassis) if step.chassis else None,
+        trace=PeakTraceShape.of(step.trace) if step.trace else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],

@@ -56,3 +56,28 @@ def test_every_mark_is_looked_for_within_that_span(facts: ReceiverFacts) -> None
             assert recipe.span_hz == search_span_hz(facts, mark_hz)
             # and wide enough for a dial that is out by twice what it may be
             assert recipe.span_hz > 2.0 * band.tolerance_hz(mark_hz)
+
+
+def test_places_that_were_typed_show_the_way_over_the_peak() -> None:
+    """Typed where no bench turns: absolute turns, so that nothing is counted twice."""
+    facts = tidewater_facts()
+    adjuster = facts.adjuster("t1-primary")
+    step = Step("if.pass1.t1-primary", "IF", "", "")
+    recipe = Recipe(Doing.PEAK, setting())
+    places = ((0.0, -1.9), (0.125, -2.4), (0.25, -2.6), (0.375, -2.3))
+    answers = [
+        an_answer(n, step.key, f"trial{n}", turned=turned, avc=avc)
+        for n, (turned, avc) in enumerate(places, start=1)
+    ]
+    begun = peak_step(a_record(*answers[:1]), step, adjuster, recipe=recipe, level_v=1e-3)
+    assert begun.trace is not None and "Turn either way" in begun.trace.next_words
+    shown = peak_step(a_record(*answers), step, adjuster, recipe=recipe, level_v=1e-3)
+    assert shown.trace is not None
+    assert [(p.turns, p.value) for p in shown.trace.points] == [(t, -v) for t, v in places]
+    assert shown.trace.best.turns == 0.25 and "go back 1/8" in shown.trace.next_words
+    assert shown.status is Status.OPEN and shown.others[0].key == "trial5"
+    # on the way nothing is moved in the ledger: only the movement's own turn counts
+    assert a_record(*answers).turns_of("t1-primary") == 0.0
+    done = an_answer(9, step.key, "peak", before=-1.9, after=-2.6, turns=0.25)
+    over = peak_step(a_record(*answers, done), step, adjuster, recipe=recipe, level_v=1e-3)
+    assert over.trace is None and over.others == ()

@@ -1925,6 +1925,11 @@ export interface components {
             measurable: boolean;
             /** Prompt */
             prompt: string;
+            /**
+             * Series
+             * @description the next of its kind is asked for when it is answered
+             */
+            series: boolean;
         };
         /**
          * BandForm
@@ -4827,6 +4832,7 @@ export interface components {
             thinking: boolean;
             /** Title */
             title: string;
+            trace: components["schemas"]["PeakTraceShape"] | null;
         };
         /** StockPage */
         StockPage: {

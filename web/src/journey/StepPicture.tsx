@@ -34,16 +34,20 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
   );
 }
 
+/** The reading that was typed last, where no bench shows one. */
+const lastOf = (trace: NonNullable<Step["trace"]>) =>
+  `${trace.points.at(-1)?.value.toFixed(2) ?? ""} V`;
+
 /** The one picture that a step is about. */
 export function Picture({ open, step }: { open: OpenJob; step: Step }) {
-  const { trace, plot } = seenAt(open);
+  const { trace, measured, plot } = seenAt(open);
   const { picture, scale, table, chain } = step;
   return (
     <Suspense fallback={<Box flex="1 0 240px" />}>
       {trace ? (
         <PeakTrace
           trace={trace}
-          reading={open.bench?.meters[0]?.text ?? ""}
+          reading={measured ? (open.bench?.meters[0]?.text ?? "") : lastOf(trace)}
           live={open.watch.history}
         />
       ) : picture ? (

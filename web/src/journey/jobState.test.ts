@@ -19,7 +19,7 @@ test("a kept answer takes its reading out of the input, and leaves the next ques
 });
 
 test("a picked question is asked until it is answered, whatever else is", () => {
-  const picked = jobState(AT_REST, { type: "picked", step: "a", ask: "q2" });
+  const picked = jobState(AT_REST, { type: "picked", step: "a", ask: "q2", series: false });
   const other = jobState(picked, { type: "kept", written, taken: null, ask: "q1" });
   expect(other.picked.ask).toBe("q2");
   const mine = jobState(picked, { type: "kept", written, taken: null, ask: "q2" });
@@ -41,4 +41,10 @@ test("the bench's trouble stays until it is tried again", () => {
     busy: true,
     trouble: null,
   });
+});
+
+test("of a series the next is asked for when one is answered", () => {
+  const picked = jobState(AT_REST, { type: "picked", step: "a", ask: "t1", series: true });
+  const next = jobState(picked, { type: "kept", written, taken: null, ask: "t1" });
+  expect(next.picked).toEqual({ step: "a", ask: "t1", series: true });
 });

@@ -12,7 +12,7 @@ export type JobState = {
   /** What was typed, and could not be kept because the question had moved on. */
   lost: { error: unknown; typed: string } | null;
   /** Another of the step's questions than its first. */
-  picked: { step: string; ask: string };
+  picked: { step: string; ask: string; series: boolean };
   dialog: Dialog | null;
   log: boolean;
   bench: { busy: boolean; trouble: unknown; stopped: string };
@@ -22,7 +22,7 @@ export const AT_REST: JobState = {
   taken: null,
   kept: null,
   lost: null,
-  picked: { step: "", ask: "" },
+  picked: { step: "", ask: "", series: false },
   dialog: null,
   log: false,
   bench: { busy: false, trouble: null, stopped: "" },
@@ -30,7 +30,7 @@ export const AT_REST: JobState = {
 
 export type JobEvent =
   | { type: "gone to another step" }
-  | { type: "picked"; step: string; ask: string }
+  | { type: "picked"; step: string; ask: string; series: boolean }
   | { type: "kept"; written: Written; taken: Taken | null; ask: string }
   | { type: "lost"; error: unknown; typed: string }
   | { type: "taken"; taken: Taken }
@@ -46,13 +46,15 @@ export function jobState(state: JobState, event: JobEvent): JobState {
     case "gone to another step":
       return { ...state, kept: null, lost: null, bench: { ...state.bench, trouble: null } };
     case "picked":
-      return { ...state, picked: { step: event.step, ask: event.ask } };
+      return { ...state, picked: { step: event.step, ask: event.ask, series: event.series } };
     case "kept":
       return {
         ...state,
         // the next question may have its reading already, even one of the same name
         taken: state.taken === event.taken ? null : state.taken,
-        picked: state.picked.ask === event.ask ? AT_REST.picked : state.picked,
+        // of a series the next is asked for
+        picked:
+          state.picked.ask === event.ask && !state.picked.series ? AT_REST.picked : state.picked,
         kept: event.written,
         lost: null,
         bench: { ...state.bench, trouble: null },

@@ -25,7 +25,11 @@ export function useJob(job: Job) {
 
   const step = job.step;
   const mine = state.picked.step === step?.key ? state.picked.ask : "";
-  const ask = step?.others.find((other) => other.key === mine) ?? step?.ask ?? null;
+  const ask =
+    step?.others.find((other) => other.key === mine) ??
+    (mine && state.picked.series ? step?.others.find((other) => other.series) : undefined) ??
+    step?.ask ??
+    null;
   const question = `${step?.key} ${ask?.key}`;
   const here = job.steps.findIndex((s) => s.key === step?.key);
   const byHand = job.by_hand;
@@ -77,12 +81,20 @@ export function useJob(job: Job) {
     turning: Boolean(bench?.turn_steps.length && step?.adjuster && step.ask?.measurable),
     go,
     goBy: (way: number) => go(neighbour(job.steps, here, way)),
-    pick: (key: string) => tell({ type: "picked", step: step?.key ?? "", ask: key }),
+    pick: (key: string) => {
+      const series = step?.others.some((other) => other.key === key && other.series) ?? false;
+      tell({ type: "picked", step: step?.key ?? "", ask: key, series });
+    },
     open: (dialog: Dialog | null) => tell({ type: "dialog", dialog }),
     toggleLog: () => tell({ type: "log toggled" }),
     lose: (error: unknown, typed: string) => tell({ type: "lost", error, typed }),
     keep: (written: Schemas["Written"], sent: Taken | null) => {
-      tell({ type: "kept", written, taken: sent, ask: ask?.key ?? "" });
+      tell({
+        type: "kept",
+        written,
+        taken: sent,
+        ask: ask?.series ? state.picked.ask : (ask?.key ?? ""),
+      });
       if (written.next_step !== step?.key) setSearch({});
     },
     toNext: () => setSearch({}),

@@ -6,6 +6,7 @@ from dataclasses import asdict
 
 from pydantic import BaseModel, Field
 
+from glowdial.core.bench.peak_trace import PeakTrace
 from glowdial.core.journey.pictures import (
     ChainKind,
     ChainPicture,
@@ -241,3 +242,25 @@ class ChassisPictureShape(BaseModel):
     def of(cls, chassis: ChassisPicture) -> ChassisPictureShape:
         """From the journey's chassis."""
         return cls.model_validate(asdict(chassis))
+
+
+class TracePointShape(BaseModel):
+    turns: float
+    value: float
+
+
+class PeakTraceShape(BaseModel):
+    """The way over a peak so far: every place tried, the best, and what the hand does now."""
+
+    points: list[TracePointShape]
+    best: TracePointShape
+    below: float
+    back_turns: float
+    words: str
+    next_words: str
+    at_best: bool
+
+    @classmethod
+    def of(cls, trace: PeakTrace) -> PeakTraceShape:
+        """From the core's trace."""
+        return cls.model_validate({**asdict(trace), "at_best": trace.at_best})

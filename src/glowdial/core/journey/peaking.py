@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from glowdial.core.bench.movements import REFERENCE_AVC_V
+from glowdial.core.bench.peak_trace import PeakTrace, TracePoint, peak_trace
 from glowdial.core.bench.recipe import Recipe
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import NOTHING, Basis, JobRecord
@@ -38,6 +39,30 @@ def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
     )
 
 
+TRIAL, MOST_TRIALS = "trial", 60
+
+
+def trial_ask(number: int) -> Ask:
+    """A place on the way over the peak, as a hand and a meter know it: nothing is decided by it."""
+    return Ask(
+        f"{TRIAL}{number}",
+        "On the way: turns from where it stood when you began, and what the AVC reads there.",
+        (
+            Field("turned", "turned so far", TURNS),
+            Field("avc", "AVC there", AVC_VOLTS, measurand=AVC),
+        ),
+        "+1/8 -2.2",
+        called="a place on the way",
+        series=True,
+    )
+
+
+def typed_trace(record: JobRecord, step: str) -> PeakTrace | None:
+    """The way over the peak from the places that were typed; None before the first."""
+    tried = [a for a in record.of_step(step) if a.ask.startswith(TRIAL)]
+    return peak_trace([TracePoint(a.values["turned"], abs(a.values["avc"])) for a in tried])
+
+
 def peak_step(
     record: JobRecord,
     step: Step,
@@ -57,12 +82,16 @@ def peak_step(
         f"{where}{adjuster.tool}. Generator at {engineering(level_v, 'V')}. Tool out and hand away "
         "for the reading that counts."
     )
+    tried = sum(a.ask.startswith(TRIAL) for a in record.of_step(step.key))
+    peaked = found.fresh is not None
     step = replace(
         step,
         title=f"Peak the {adjuster.name}",
         reason=reason,
         powered=True,
         adjuster=adjuster.key,
+        others=(trial_ask(tried + 1),) if tried < MOST_TRIALS and not peaked else (),
+        trace=None if peaked else typed_trace(record, step.key),
     )
     if found.answer is not None:
         values = found.answer.values

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from glowdial.core.bench.peak_trace import PeakTrace
 from glowdial.core.bench.recipe import Recipe
 from glowdial.core.journey.pictures import (
     ChainPicture,
@@ -75,7 +76,7 @@ class Ask:
     questions of a step apart. ``makes`` are temporary connections that answering it makes: what,
     and where. ``called`` is the short word on the button that picks it. With ``blanks`` a value
     that was not read may be a dash; ``read_with`` names the meter where an earlier question settled
-    that.
+    that. One of a ``series`` is asked for again as soon as it is answered.
     """
 
     key: str
@@ -91,6 +92,7 @@ class Ask:
     called: str = ""
     blanks: bool = False
     read_with: str = ""
+    series: bool = False
 
     @property
     def name(self) -> str:
@@ -229,6 +231,7 @@ class Step:
     scale: ScalePicture | None = None
     chain: ChainPicture | None = None
     chassis: ChassisPicture | None = None
+    trace: PeakTrace | None = None
     draw: Callable[[], Plot | None] | None = None
     show: Callable[[], SupplyPicture | None] | None = None
     show_chain: Callable[[], ChainPicture] | None = None
