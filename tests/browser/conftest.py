@@ -23,7 +23,12 @@ from glowdial.sim.condition import Condition
 ROOT = Path(__file__).resolve().parents[2]
 PREPARED = ROOT / ".glow" / "demo.sqlite"
 # what a page keeps; one that may keep nothing has nothing
-FORGET = "try { localStorage.clear() } catch (error) { }"
+FORGET = "try { localStorage.clear(); sessionStorage.clear() } catch (error) { }"
+WALKED = """
+    try {
+        if (!sessionStorage.getItem("stranger")) localStorage.setItem("glowdial.walked", "yes");
+    } catch (error) { }
+"""
 FLAGS = (
     "--headless=new",
     "--no-sandbox",
@@ -95,6 +100,8 @@ def open_browser(profile: Path) -> webdriver.Chrome:
     service = Service(shutil.which("chromedriver") or "/usr/bin/chromedriver")
     driver = webdriver.Chrome(options=options, service=service)
     set_size(driver, 1280, 800)
+    # whoever works here was walked around before; a test of the walk says otherwise
+    driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": WALKED})
     return driver
 
 

@@ -66,7 +66,7 @@ def test_places_that_were_typed_show_the_way_over_the_peak() -> None:
     recipe = Recipe(Doing.PEAK, setting())
     places = ((0.0, -1.9), (0.125, -2.4), (0.25, -2.6), (0.375, -2.3))
     answers = [
-        an_answer(n, step.key, f"trial{n}", turned=turned, avc=avc)
+        an_answer(n, step.key, f"trial{n}", {"turned": turned, "avc": avc})
         for n, (turned, avc) in enumerate(places, start=1)
     ]
     begun = peak_step(a_record(*answers[:1]), step, adjuster, recipe=recipe, level_v=1e-3)
@@ -78,6 +78,6 @@ def test_places_that_were_typed_show_the_way_over_the_peak() -> None:
     assert shown.status is Status.OPEN and shown.others[0].key == "trial5"
     # on the way nothing is moved in the ledger: only the movement's own turn counts
     assert a_record(*answers).turns_of("t1-primary") == 0.0
-    done = an_answer(9, step.key, "peak", before=-1.9, after=-2.6, turns=0.25)
+    done = an_answer(9, step.key, "peak", {"before": -1.9, "after": -2.6, "turns": 0.25})
     over = peak_step(a_record(*answers, done), step, adjuster, recipe=recipe, level_v=1e-3)
     assert over.trace is None and over.others == ()

@@ -120,6 +120,17 @@ def test_one_capacitor_and_one_bleeder_run_out_by_their_time_constant() -> None:
     start_v = figure(answer, "at most, nothing drawn, high line")
     expected_s = 100e3 * 32e-6 * math.log(start_v / 30.0)
     assert figure(answer, "to below 30 V") == pytest.approx(expected_s, abs=0.6)
+    # two seconds on: e to the minus t over RC
+    later = worked("discharge", filter_ohm="0.1", bleeder="100k", after="2")
+    left_v = start_v * math.exp(-2.0 / (100e3 * 32e-6))
+    assert figure(later, "B+ after 2 s") == pytest.approx(left_v, rel=0.01)
+    assert later.picture is not None
+    assert [n.words for n in later.picture.nodes] == ["still up", "still up"]
+    safe = worked("discharge", filter_ohm="0.1", bleeder="100k", after="20")
+    assert safe.picture is not None and safe.picture.nodes[0].verdict == "inside"
+    # a bleeder behind a large filter resistance leaves the reservoir up for longest
+    behind = worked("discharge", filter_ohm="1M", bleeder="10k", after="3")
+    assert figure(behind, "reservoir after 3 s") > 10 * figure(behind, "B+ after 3 s")
     never = worked("discharge", bleeder="")
     assert "never" in never.lines[1].text
 

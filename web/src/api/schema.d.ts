@@ -2485,6 +2485,12 @@ export interface components {
          */
         DischargeSum: {
             /**
+             * Switched off since
+             * @description must be seconds since it was switched off
+             * @example 5
+             */
+            after: string;
+            /**
              * Bleeder
              * @description must be a resistance of 0 to 1000 M
              * @default
@@ -4351,6 +4357,18 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * ScaleCorrectionShape
+         * @description What the dial says at a place of the scale, and what comes in there.
+         */
+        ScaleCorrectionShape: {
+            /** Dial */
+            dial: string;
+            /** Place */
+            place: number;
+            /** True */
+            true: string;
+        };
         /** ScaleMarkShape */
         ScaleMarkShape: {
             /** Label */
@@ -4371,6 +4389,8 @@ export interface components {
         ScalePictureShape: {
             /** Band */
             band: string;
+            /** Corrected */
+            corrected: components["schemas"]["ScaleCorrectionShape"][];
             /** High */
             high: string;
             /** Low */
@@ -5057,6 +5077,11 @@ export interface components {
          * @description A part of a supply as it is drawn; ``suspicion`` is the probability that it is to blame.
          */
         SupplyPartShape: {
+            /**
+             * Details
+             * @description what is known of it in this job
+             */
+            details: string[];
             /** Key */
             key: string;
             /** Label */

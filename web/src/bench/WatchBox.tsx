@@ -6,6 +6,8 @@ import { PlainButton } from "../shared/Buttons";
 import { FormDialog } from "../shared/FormDialog";
 import { Trouble } from "../shared/Trouble";
 import type { Bench, Live } from "../api/client";
+import { useOfWatched, useWatched } from "./useLive";
+import { useTone } from "./useTone";
 import type { Watch } from "./useWatch";
 
 type Props = {
@@ -20,29 +22,16 @@ type Props = {
 /** The value watched now with its peak held, its tone, the guard reading, and the way to stop. */
 export function WatchBox({ watch, large, watchable, stopped, onStop, onCapture }: Props) {
   const [setting, setSetting] = useState(false);
-  const { live } = watch;
+  const reads = useOfWatched(watch.store, (w) => w.live !== null);
+  const trouble = useOfWatched(watch.store, (w) => w.trouble);
   return (
     <Box>
-      {live && (
-        <>
-          {large && (
-            <Text fontFamily="mono" fontSize="40px" lineHeight={1.1} data-testid="live">
-              {live.text}
-            </Text>
-          )}
-          {large && (
-            <Text fontSize="15px" data-testid="live-peak">
-              peak held {live.held_text}: {live.words}
-            </Text>
-          )}
-          {live.guard && <GuardLine guard={live.guard} />}
-        </>
-      )}
-      <Flex gap={2} mt={live ? 2 : 0}>
+      <LiveLines watch={watch} large={large} />
+      <Flex gap={2} mt={reads ? 2 : 0}>
         <Small on={watch.on} words="Watch" keys="F6" onClick={watch.toggle} />
         <Small on={watch.tone} words="Tone" keys="F7" onClick={watch.toggleTone} />
         <Small on={watch.guard !== null} words="Guard" onClick={() => setSetting(true)} />
-        <Small words="Capture" keys="F3" disabled={!live} onClick={onCapture} />
+        <Small words="Capture" keys="F3" disabled={!reads} onClick={onCapture} />
         <Small words="All off" keys="F10" stops onClick={onStop} />
       </Flex>
       {stopped && (
@@ -50,11 +39,33 @@ export function WatchBox({ watch, large, watchable, stopped, onStop, onCapture }
           {stopped}
         </Text>
       )}
-      <Trouble error={watch.trouble} />
+      <Trouble error={trouble} />
       {setting && (
         <GuardDialog watch={watch} watchable={watchable} onClose={() => setSetting(false)} />
       )}
     </Box>
+  );
+}
+
+/** What changes with every reading, and its tone. */
+function LiveLines({ watch, large }: { watch: Watch; large: boolean }) {
+  const { live } = useWatched(watch.store);
+  useTone(watch.on && (watch.tone || Boolean(live?.must_sound)), live?.tone_hz ?? 0);
+  if (!live) return null;
+  return (
+    <>
+      {large && (
+        <Text fontFamily="mono" fontSize="40px" lineHeight={1.1} data-testid="live">
+          {live.text}
+        </Text>
+      )}
+      {large && (
+        <Text fontSize="15px" data-testid="live-peak">
+          peak held {live.held_text}: {live.words}
+        </Text>
+      )}
+      {live.guard && <GuardLine guard={live.guard} />}
+    </>
   );
 }
 

@@ -1,22 +1,18 @@
 import { useState } from "react";
 
 import { type Guard, useLive } from "./useLive";
-import { useTone } from "./useTone";
 
 /** What is watched at this bench: the AVC value, its tone, and the guard reading with its alarm. */
 export function useWatch(jobId: number) {
   const [on, setOn] = useState(false);
   const [tone, setTone] = useState(false);
   const [guard, setGuard] = useState<Guard | null>(null);
-  const { live, history, trouble } = useLive(jobId, on, guard);
-  useTone(on && (tone || Boolean(live?.must_sound)), live?.tone_hz ?? 0);
+  const store = useLive(jobId, on, guard);
   return {
     on,
     tone,
     guard,
-    live: on ? live : null,
-    history: on ? history : [],
-    trouble: on ? trouble : null,
+    store,
     toggle: () => setOn(!on),
     toggleTone: () => {
       setTone(!tone);

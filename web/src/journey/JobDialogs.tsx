@@ -7,7 +7,7 @@ const KEYS = [
   ["F1", "park what you saw: not now, not lost"],
   ["F2", "take the reading at the bench"],
   ["F3", "the value watched now into the input; a foot switch may type it"],
-  ["↑ ↓", "turn the adjuster a little; with Shift four times as far"],
+  ["↑ ↓", "turn the adjuster a little; with Shift four times as far; in a table, row by row"],
   ["F4", "close the step with a reason"],
   ["F6 F7", "watch the AVC value; let its tone be heard"],
   ["F8", "open or close the log"],

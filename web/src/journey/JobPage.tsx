@@ -22,6 +22,7 @@ import { Advice } from "./StepParts";
 import { stopStep, whereWords } from "./steps";
 import { type OpenJob, useJob } from "./useJob";
 
+const FirstWalk = lazy(() => import("./FirstWalk"));
 const ChassisDrawing = lazy(() => import("../pictures/ChassisDrawing"));
 
 function JobPage() {
@@ -63,6 +64,8 @@ function useJobKeys(open: OpenJob) {
     { key: "ArrowDown", run: by(small, -1), when: turning },
     { key: "Shift+ArrowUp", run: by(large, 1), when: turning },
     { key: "Shift+ArrowDown", run: by(large, -1), when: turning },
+    { key: "ArrowUp", run: () => open.pickRow(-1), when: open.rows.length > 1 },
+    { key: "ArrowDown", run: () => open.pickRow(1), when: open.rows.length > 1 },
     { key: "F4", run: () => open.open("close") },
     { key: "F8", run: open.toggleLog },
     { key: "F10", run: open.wrong },
@@ -148,6 +151,9 @@ function WholeJob({ job }: { job: Job }) {
         onWithdraw={(seq) => open.writing.write("/api/jobs/{job_id}/withdrawals", { seq })}
       />
       <JobDialogs open={open} />
+      <Suspense fallback={null}>
+        <FirstWalk />
+      </Suspense>
     </Flex>
   );
 }

@@ -48,7 +48,7 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
         <PeakTrace
           trace={trace}
           reading={measured ? (open.bench?.meters[0]?.text ?? "") : lastOf(trace)}
-          live={open.watch.history}
+          store={open.watch.store}
         />
       ) : picture ? (
         <SupplyDrawing picture={picture} />

@@ -31,6 +31,7 @@ export function useJob(job: Job) {
     step?.ask ??
     null;
   const question = `${step?.key} ${ask?.key}`;
+  const rows = openRows(step);
   const here = job.steps.findIndex((s) => s.key === step?.key);
   const byHand = job.by_hand;
 
@@ -81,6 +82,12 @@ export function useJob(job: Job) {
     turning: Boolean(bench?.turn_steps.length && step?.adjuster && step.ask?.measurable),
     go,
     goBy: (way: number) => go(neighbour(job.steps, here, way)),
+    rows,
+    pickRow: (way: number) => {
+      const at = rows.indexOf(ask?.key ?? "");
+      const next = rows[(at + way + rows.length) % rows.length];
+      if (next) tell({ type: "picked", step: step?.key ?? "", ask: next, series: false });
+    },
     pick: (key: string) => {
       const series = step?.others.some((other) => other.key === key && other.series) ?? false;
       tell({ type: "picked", step: step?.key ?? "", ask: key, series });
@@ -110,7 +117,7 @@ export function useJob(job: Job) {
         tell({ type: "taken", taken });
       }),
     capture: () => {
-      const typed = watch.live?.typed;
+      const typed = watch.store.get().live?.typed;
       if (typed) {
         tell({ type: "taken", taken: { line: typed, remarks: [], question, append: true } });
       } else if (!watch.on) watch.toggle();
@@ -134,6 +141,14 @@ export function useJob(job: Job) {
     },
     stop,
   };
+}
+
+/** The rows of a step's table that may be asked for now, from top to bottom. */
+function openRows(step: Job["step"]): string[] {
+  if (!step?.table || step.blocked || step.cautions.length > 0) return [];
+  const asks = [...(step.ask ? [step.ask] : []), ...step.others].map((a) => a.key);
+  const rows = step.table.rows.map((row) => row.ask).filter((key) => asks.includes(key));
+  return [...new Set(rows)];
 }
 
 export type OpenJob = ReturnType<typeof useJob>;

@@ -2,6 +2,7 @@ import { Box, Flex, Stack, Table, Text, VisuallyHidden } from "@chakra-ui/react"
 import { useRef } from "react";
 
 import type { Schemas } from "../api/client";
+import { type LiveStore, useOfWatched, useWatched } from "../bench/useLive";
 import { lieOut, type Sample } from "./peakLayout";
 import { useSize } from "./useSize";
 
@@ -10,12 +11,12 @@ type Props = {
   trace: Trace;
   /** The reading now, as the bench's meter shows it. */
   reading: string;
-  /** Readings of the last seconds where something is watched live. */
-  live: Sample[];
+  /** What is watched live, where something is. */
+  store: LiveStore;
 };
 
 /** The needle's way over the peak: the value now, the best so far, and what the hand does next. */
-export default function PeakTrace({ trace, reading, live }: Props) {
+export default function PeakTrace({ trace, reading, store }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const { width, height } = useSize(box);
   const points = trace.points.map((p) => ({ at: p.turns - trace.best.turns, value: p.value }));
@@ -33,9 +34,7 @@ export default function PeakTrace({ trace, reading, live }: Props) {
       data-testid="peak-trace"
     >
       <Flex gap={5} px={4} pt={2} align="center" wrap="wrap">
-        <Text fontFamily="mono" fontSize="64px" lineHeight={1} data-testid="peak-reading">
-          {reading}
-        </Text>
+        <Reading store={store} reading={reading} />
         <Stack gap={0} role="status">
           <Text fontSize="20px" color={trace.at_best ? "inside" : "near"}>
             {trace.words}
@@ -47,7 +46,13 @@ export default function PeakTrace({ trace, reading, live }: Props) {
       </Flex>
       <Box ref={box} flex="1" minH="140px">
         {width > 0 && height > 0 && (
-          <Bell points={points} live={live} width={width} height={height} atBest={trace.at_best} />
+          <Bell
+            points={points}
+            store={store}
+            width={width}
+            height={height}
+            atBest={trace.at_best}
+          />
         )}
       </Box>
       <AsTable trace={trace} />
@@ -55,16 +60,27 @@ export default function PeakTrace({ trace, reading, live }: Props) {
   );
 }
 
+/** The reading that matters, the live one where something is watched. */
+function Reading({ store, reading }: { store: LiveStore; reading: string }) {
+  const text = useOfWatched(store, (w) => w.live?.text ?? reading);
+  return (
+    <Text fontFamily="mono" fontSize="64px" lineHeight={1} data-testid="peak-reading">
+      {text}
+    </Text>
+  );
+}
+
 type BellProps = {
   points: Sample[];
-  live: Sample[];
+  store: LiveStore;
   width: number;
   height: number;
   atBest: boolean;
 };
 
-function Bell({ points, live, width, height, atBest }: BellProps) {
-  const drawn = lieOut(points, live, width, height);
+function Bell({ points, store, width, height, atBest }: BellProps) {
+  const { history } = useWatched(store);
+  const drawn = lieOut(points, history, width, height);
   const { now, best } = drawn;
   return (
     <svg width={width} height={height} aria-hidden="true">

@@ -29,6 +29,7 @@ export default function ReadingTable({ table, asked, open, onPick }: Props) {
       px={2}
       data-testid="reading-table"
     >
+      <Asked table={table} asked={asked} />
       <Table.Root size="sm">
         <Table.Header>
           <Table.Row bg="transparent">
@@ -64,6 +65,33 @@ export default function ReadingTable({ table, asked, open, onPick }: Props) {
         </Table.Body>
       </Table.Root>
     </Box>
+  );
+}
+
+/** What is asked for now, large enough to be read with a probe in the hand. */
+function Asked({ table, asked }: { table: Readings; asked: string }) {
+  const row = table.rows.find((r) => r.ask === asked);
+  if (!row) return null;
+  const cells = row.cells.filter((cell) => cell.ask === asked);
+  return (
+    <Flex gap={5} wrap="wrap" align="baseline" px={2} pt={2} data-testid="asked-window">
+      <Text fontSize="22px" color="glow">
+        {row.label}
+      </Text>
+      {cells.map((cell) => (
+        <Flex key={cell.column} gap={2} align="baseline">
+          <Text color="dim">{cell.column}</Text>
+          <Text fontFamily="mono" fontSize="26px">
+            {cell.expected}
+          </Text>
+          {cell.read && (
+            <Text fontFamily="mono" fontSize="22px" color={verdictColour(cell.verdict)}>
+              {cell.read}
+            </Text>
+          )}
+        </Flex>
+      ))}
+    </Flex>
   );
 }
 

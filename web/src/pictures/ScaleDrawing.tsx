@@ -1,10 +1,13 @@
-import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
-import { useRef } from "react";
+import { Box, Flex, Table, Text, VisuallyHidden } from "@chakra-ui/react";
+import { useRef, useState } from "react";
 
 import { verdictColour } from "../shared/VerdictShape";
 import { type Lens, type Scale, spreadOut } from "./scaleLayout";
 import { useSize } from "./useSize";
 import { VerdictMark } from "./VerdictMark";
+
+/** What the pointer of one's own takes under the lenses. */
+const FOOT = 48;
 
 /** A band's scale with its pointer, and under each mark how far off it was, reading by reading. */
 export default function ScaleDrawing({ scale }: { scale: Scale }) {
@@ -21,10 +24,52 @@ export default function ScaleDrawing({ scale }: { scale: Scale }) {
       data-testid="scale-picture"
     >
       <Box ref={box} h="100%" minH="240px" bg="ground" borderRadius="4px" overflow="hidden">
-        {width > 0 && height > 0 && <Drawn scale={scale} width={width} height={height} />}
+        {width > 0 && height > 0 && (
+          <Drawn
+            scale={scale}
+            width={width}
+            height={scale.corrected.length > 0 ? height - FOOT : height}
+          />
+        )}
       </Box>
+      {scale.corrected.length > 0 && <Anywhere scale={scale} />}
       <AsTable scale={scale} />
     </Box>
+  );
+}
+
+/** A pointer of one's own along the scale: what the dial says there, and what comes in. */
+function Anywhere({ scale }: { scale: Scale }) {
+  const [at, setAt] = useState(Math.floor(scale.corrected.length / 2));
+  const read = scale.corrected[Math.min(at, scale.corrected.length - 1)];
+  if (!read) return null;
+  const words = `where the dial says ${read.dial}, ${read.true} comes in`;
+  return (
+    <Flex
+      position="absolute"
+      left={4}
+      right={4}
+      bottom={1}
+      gap={3}
+      align="center"
+      bg="ground"
+      data-testid="corrected"
+    >
+      <Box asChild flex="1" h="44px" accentColor="var(--chakra-colors-glow)">
+        <input
+          type="range"
+          aria-label="Read the dial anywhere"
+          aria-valuetext={words}
+          min={0}
+          max={scale.corrected.length - 1}
+          value={at}
+          onChange={(event) => setAt(Number(event.target.value))}
+        />
+      </Box>
+      <Text fontSize="15px" fontFamily="mono">
+        {words}
+      </Text>
+    </Flex>
   );
 }
 

@@ -1,6 +1,7 @@
 import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
 import { useMemo, useRef } from "react";
 
+import { PartCards } from "./PartCards";
 import { PartSymbol } from "./PartSymbol";
 import { PictureWords } from "./PictureWords";
 import { layOut, type Placed, type SupplyPicture } from "./supplyLayout";
@@ -24,7 +25,15 @@ export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
       data-testid="supply-picture"
       aria-label="The supply"
     >
-      <Box ref={box} h="100%" minH="240px" bg="ground" borderRadius="4px" overflow="hidden">
+      <Box
+        ref={box}
+        h="100%"
+        minH="240px"
+        bg="ground"
+        borderRadius="4px"
+        overflow="hidden"
+        position="relative"
+      >
         {drawn && (
           <svg width={width} height={height} aria-hidden="true">
             {drawn.wires.map((wire, n) => (
@@ -70,6 +79,7 @@ export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
             <PictureWords words={drawn.words} />
           </svg>
         )}
+        {drawn && <PartCards placed={drawn.placed} />}
       </Box>
       <AsTable picture={picture} />
     </Box>
@@ -116,7 +126,9 @@ function AsTable({ picture }: { picture: SupplyPicture }) {
             <Table.Row key={part.key}>
               <Table.Cell>{part.label || part.place}</Table.Cell>
               <Table.Cell>{part.value}</Table.Cell>
-              <Table.Cell>{part.words}</Table.Cell>
+              <Table.Cell>
+                {part.words} {part.details.join(" ")}
+              </Table.Cell>
             </Table.Row>
           ))}
           {picture.probes.map((probe) => (

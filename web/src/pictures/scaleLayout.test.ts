@@ -11,6 +11,7 @@ describe("a scale drawn", () => {
         band: "Broadcast",
         low: "540",
         high: "1600",
+        corrected: [],
         marks: Array.from({ length: count }, (_, n) => ({
           place: n / (count - 1),
           label: `${n}`,

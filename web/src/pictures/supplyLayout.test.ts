@@ -19,7 +19,18 @@ const GROUNDS = [
 ] as const;
 
 const part = (key: string, symbol: string, place: string, node: number, rest: Partial<Part> = {}) =>
-  ({ key, symbol, place, node, label: "", value: "", suspicion: 0, words: "", ...rest }) as Part;
+  ({
+    key,
+    symbol,
+    place,
+    node,
+    label: "",
+    value: "",
+    suspicion: 0,
+    words: "",
+    details: [],
+    ...rest,
+  }) as Part;
 
 /** A small generator of its own, so that every run draws the same supplies. */
 function dice(seed: number) {

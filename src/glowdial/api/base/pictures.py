@@ -60,6 +60,7 @@ class SupplyPartShape(BaseModel):
     value: str
     suspicion: float
     words: str
+    details: list[str] = Field(description="what is known of it in this job")
 
 
 class SupplyNodeShape(BaseModel):
@@ -137,6 +138,14 @@ class ScaleMarkShape(BaseModel):
     readings: list[ScaleReadingShape]
 
 
+class ScaleCorrectionShape(BaseModel):
+    """What the dial says at a place of the scale, and what comes in there."""
+
+    place: float
+    dial: str
+    true: str
+
+
 class ScalePictureShape(BaseModel):
     """A band's scale, and how far each of its marks was off whenever it was read."""
 
@@ -144,6 +153,7 @@ class ScalePictureShape(BaseModel):
     low: str
     high: str
     marks: list[ScaleMarkShape]
+    corrected: list[ScaleCorrectionShape]
 
     @classmethod
     def of(cls, scale: ScalePicture) -> ScalePictureShape:

@@ -52,7 +52,7 @@ class SupplyPart:
     (-1: ahead of all); label and value as printed.
 
     ``suspicion`` is the probability that it is to blame, 0 where nothing says so, and ``words``
-    what is said of it.
+    what is said of it. ``details`` is what is known of it in this job, when somebody looks closer.
     """
 
     key: str
@@ -63,6 +63,7 @@ class SupplyPart:
     value: str = ""
     suspicion: float = 0.0
     words: str = ""
+    details: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,13 +156,24 @@ class ScaleMark:
 
 
 @dataclass(frozen=True, slots=True)
+class ScaleCorrection:
+    """A place of the scale, 0 to 1: what the dial says there, and what comes in."""
+
+    place: float
+    dial: str
+    true: str
+
+
+@dataclass(frozen=True, slots=True)
 class ScalePicture:
-    """A band's scale with the marks that are read on it, by rising frequency."""
+    """A band's scale with the marks that are read on it, by rising frequency, and, once enough of
+    them are read, what comes in anywhere between."""
 
     band: str
     low: str
     high: str
     marks: tuple[ScaleMark, ...]
+    corrected: tuple[ScaleCorrection, ...] = ()
 
 
 class ChainKind(StrEnum):

@@ -139,6 +139,7 @@ _TAIL = {
     "%": r"(?:%)?",
     "C": r"(?:°?C)?",
     "mm": r"(?:mm)?",
+    "s": r"(?:s|sec)?",
 }
 OPEN = re.compile(r"^(?:open|ol|o\.l\.)$", re.IGNORECASE)
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.pictures import SupplyPicture
@@ -15,6 +16,7 @@ from glowdial.core.language.quantities import (
     HERTZ,
     RESISTANCE,
     WATTS,
+    Quantity,
     engineering,
     significant,
 )
@@ -31,7 +33,13 @@ from glowdial.core.physics.supply.circuit import (
     silicon_rectifier,
     vacuum_rectifier,
 )
-from glowdial.core.physics.supply.discharge import discharge_time_s, discharge_words, unloaded_v
+from glowdial.core.physics.supply.discharge import (
+    SAFE_V,
+    discharge_time_s,
+    discharge_words,
+    discharged_v,
+    unloaded_v,
+)
 from glowdial.core.physics.supply.limiter import Lamp
 from glowdial.core.physics.supply.series_resistor import (
     LoadKind,
@@ -47,6 +55,7 @@ from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.form import SumAnswer, SumForm, SumLine, rows_of
 
 STAGE = "bring-up"
+SECONDS = Quantity("time", "s", "s", 0.0, 1e6, "5", "must be seconds since it was switched off")
 RAMP_POINTS = 12
 BENCH_RECTIFIERS = (RectifierKind.VACUUM, RectifierKind.SILICON, RectifierKind.GAS)
 SUPPLY_FIELDS = (
@@ -258,7 +267,34 @@ def _discharge(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
         times = [discharge_time_s(supply, safe_v=v) or 0.0 for v in levels]
         curve = PlotLine("highest capacitor", "expected", (0.0, *times), (start_v, *levels))
         plot = Plot("After switching off", "seconds", "V", (curve,), None)
-    return SumAnswer(words, tuple(lines), drawn(supply, supply.line_v), plot)
+    after_s = entry.values["after"]
+    left_v = discharged_v(supply, after_s)
+    lines += [
+        SumLine(f"{node_name(supply, n)} after {after_s:g} s", *_charge(v))
+        for n, v in enumerate(left_v)
+    ]
+    return SumAnswer(words, tuple(lines), _standing(drawn(supply, 0.0), left_v, after_s), plot)
+
+
+def _charge(volts: float) -> tuple[str, str]:
+    """Volts that are left, and whether they may be touched."""
+    return f"{significant(volts, 3)} V", "inside" if volts <= SAFE_V else "outside"
+
+
+def _standing(
+    picture: SupplyPicture | None, left_v: Sequence[float], after_s: float
+) -> SupplyPicture | None:
+    """The supply with what every capacitor still stands at."""
+    if picture is None:
+        return None
+    nodes = []
+    for node, volts in zip(picture.nodes, left_v, strict=True):
+        text, verdict = _charge(volts)
+        words = "below 30 V" if verdict == "inside" else "still up"
+        nodes.append(
+            replace(node, expected=f"{after_s:g} s off", read=text, verdict=verdict, words=words)
+        )
+    return replace(picture, nodes=tuple(nodes))
 
 
 def _with(extra: dict[str, str]) -> dict[str, str]:
@@ -316,8 +352,8 @@ DISCHARGE = SumForm(
     STAGE,
     "Discharge",
     "How long the filter capacitors stay dangerous after switching off.",
-    SUPPLY_FIELDS,
-    _with({}),
+    (Field("after", "Switched off since", SECONDS), *SUPPLY_FIELDS),
+    _with({"after": "5"}),
     _discharge,
 )
 SUMS = (RAMP, SERIES_RESISTOR, LAMP, DISCHARGE)

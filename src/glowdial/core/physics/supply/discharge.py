@@ -8,10 +8,14 @@ line, with cold tubes that draw nothing; parts are rated for the same volts.
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from glowdial.core.physics.supply.circuit import Supply, Topology, Waveform
+
+Floats = NDArray[np.float64]
 
 SAFE_V = 30.0
 # a line 10 % high, and a transformer that nothing loads another 10 %
@@ -27,20 +31,21 @@ def unloaded_v(supply: Supply, *, transformer: bool = True) -> float:
     return supply.unloaded_peak_v * HIGH_LINE * rise
 
 
-def discharge_time_s(
-    supply: Supply,
-    *,
-    safe_v: float = SAFE_V,
-    transformer: bool = True,
-    start_v: float | None = None,
-) -> float | None:
-    """Seconds until every filter capacitor is below ``safe_v``; None when nothing discharges them.
+@dataclass(frozen=True, slots=True)
+class _Modes:
+    """The filter capacitors running out: rates in 1/s, and how each node shares in them."""
 
-    They start at ``unloaded_v``, or at ``start_v`` where one is given. The only path counted is the
-    bleeder at the last node: tubes may be cold or missing.
-    """
-    if math.isinf(supply.load.bleeder_ohm):
-        return None
+    rates: Floats
+    modes: Floats
+    root: Floats
+
+    def node_v(self, start_v: float, seconds: float) -> Floats:
+        """Every node's volts, all having stood at ``start_v``."""
+        weights = self.modes.T @ (self.root * start_v)
+        return np.asarray(self.modes @ (weights * np.exp(-self.rates * seconds)) / self.root)
+
+
+def _modes(supply: Supply) -> _Modes:
     first_f = supply.reservoir_f
     if supply.topology is Topology.DOUBLER:
         first_f = first_f * supply.other_f / (first_f + supply.other_f)
@@ -58,18 +63,38 @@ def discharge_time_s(
     conductance[-1, -1] += 1.0 / supply.load.bleeder_ohm
     root = np.sqrt(capacity)
     rates, modes = np.linalg.eigh(conductance / np.outer(root, root))
+    return _Modes(rates, modes, root)
+
+
+def discharged_v(supply: Supply, seconds: float, *, transformer: bool = True) -> tuple[float, ...]:
+    """Volts of every filter capacitor ``seconds`` (0 or more) after switching off, from the most
+    that they can stand at. Without a bleeder they stay."""
+    start_v = unloaded_v(supply, transformer=transformer)
+    return tuple(float(v) for v in _modes(supply).node_v(start_v, max(seconds, 0.0)))
+
+
+def discharge_time_s(
+    supply: Supply,
+    *,
+    safe_v: float = SAFE_V,
+    transformer: bool = True,
+    start_v: float | None = None,
+) -> float | None:
+    """Seconds until every filter capacitor is below ``safe_v``; None when nothing discharges them.
+
+    They start at ``unloaded_v``, or at ``start_v`` where one is given. The only path counted is the
+    bleeder at the last node: tubes may be cold or missing.
+    """
+    if math.isinf(supply.load.bleeder_ohm):
+        return None
+    found = _modes(supply)
     start_v = start_v or unloaded_v(supply, transformer=transformer)
-    weights = modes.T @ (root * start_v)
-
-    def highest_v(seconds: float) -> float:
-        return float(np.max(modes @ (weights * np.exp(-rates * seconds)) / root))
-
     if start_v <= safe_v:
         return 0.0
-    low, high = 0.0, math.log(start_v / safe_v) / float(rates[0]) * 2.0
+    low, high = 0.0, math.log(start_v / safe_v) / float(found.rates[0]) * 2.0
     for _ in range(60):
         middle = 0.5 * (low + high)
-        if highest_v(middle) > safe_v:
+        if float(np.max(found.node_v(start_v, middle))) > safe_v:
             low = middle
         else:
             high = middle

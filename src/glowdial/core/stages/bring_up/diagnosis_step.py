@@ -80,7 +80,7 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
         ),
         powered=True,
     )
-    step = replace(step, show=lambda: _picture(situation.facts, step.results, None))
+    step = replace(step, show=lambda: _picture(situation, step.results, None))
     if nodes.fresh is None:
         return conclude(step, (nodes,), retake=nodes.ask)
     taken = _readings(supply, record, nodes.fresh)
@@ -93,7 +93,7 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
     more: tuple[str, ...] = ()
     if found.first.cause is Cause.EXCESS:
         further, more = _which_excess(supply, record, nodes.fresh, found)
-    drawn = _picture(situation.facts, step.results, found)
+    drawn = _picture(situation, step.results, found)
     step = replace(
         step, advice=(*_advice(found), *more), cost=_cost(found), picture=drawn, show=None
     )
@@ -101,22 +101,23 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
 
 
 def _picture(
-    facts: ReceiverFacts, results: tuple[Result, ...], found: Diagnosis | None
+    situation: Situation, results: tuple[Result, ...], found: Diagnosis | None
 ) -> SupplyPicture | None:
     """The supply at full line, volts where they were read, and who is suspected."""
-    supply = facts.supply
+    supply = situation.facts.supply
     if supply is None:
         return None
     last = len(supply.sections)
     by_label = {r.label: r for r in results}
     read = {n: by_label[k] for n, k in ((0, "reservoir"), (last, "B+")) if k in by_label}
     return supply_picture(
-        facts,
+        situation.facts,
         steady_state(supply, supply.line_v).node_v,
         read,
         line_v=supply.line_v,
         probes=(Probe(0, "V", "first here"), Probe(last, "V", "then here")),
         suspicions=found.suspicions if found else (),
+        record=situation.record,
     )
 
 

@@ -154,17 +154,18 @@ def ramp_of(situation: Situation) -> Ramp:
         programme=programme if ramp_school(record) is not RampSchool.CONTINUOUS else (),
         thinking=thinking,
         draw=lambda: _plot(supply, line_v, pairs),
-        show=lambda: _picture(facts, found, results),
+        show=lambda: _picture(situation, found, results),
         cost=_cost(results),
     )
     return Ramp(_readable_again(conclude(step, found), found), wear, ripple_high)
 
 
 def _picture(
-    facts: ReceiverFacts, found: list[Reading], results: list[Result]
+    situation: Situation, found: list[Reading], results: list[Result]
 ) -> SupplyPicture | None:
     """The supply at the volts that are asked for now, else at those read last; what was read last
     stands at B+, and the meters where they are joined."""
+    facts, record = situation.facts, situation.record
     supply = facts.supply
     if supply is None:
         return None
@@ -184,6 +185,7 @@ def _picture(
         line_v=line_v,
         read_at=f"at {read[0].label}" if read and asked is not None else "",
         probes=(Probe(-1, "V", "line volts"), Probe(last, "V", "your DC meter")),
+        record=record,
     )
 
 

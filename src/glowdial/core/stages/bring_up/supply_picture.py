@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from glowdial.core.journey.part_story import part_story
 from glowdial.core.journey.pictures import (
     Place,
     Probe,
@@ -13,6 +14,7 @@ from glowdial.core.journey.pictures import (
     SupplyPicture,
     Symbol,
 )
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Result
 from glowdial.core.language.quantities import engineering, significant, supply_volts
 from glowdial.core.model.facts import ReceiverFacts
@@ -48,12 +50,13 @@ def supply_picture(
     probes: tuple[Probe, ...] = (),
     suspicions: Sequence[Suspicion] = (),
     extra: tuple[SupplyPart, ...] = (),
+    record: JobRecord | None = None,
 ) -> SupplyPicture | None:
     """The supply of a set with ``line_v`` volts in, or None where the sheet describes none.
 
     ``expected_v`` are the nodes' volts from the reservoir on, ``read`` the last results by node;
     ``read_at`` says under what, where that is not now; ``extra`` are parts that a step adds, as a
-    resistor that is tried.
+    resistor that is tried. With the ``record`` each part tells what is known of it.
     """
     supply = facts.supply
     if supply is None:
@@ -70,11 +73,29 @@ def supply_picture(
     return SupplyPicture(
         topology="battery" if supply.waveform is Waveform.BATTERY else supply.topology.value,
         rail=common_rail(facts),
-        parts=tuple(_suspected(part, suspicions) for part in parts),
+        parts=tuple(
+            _told(_suspected(part, suspicions), facts, record, supply, read) for part in parts
+        ),
         nodes=tuple(_node(supply, n, v, read.get(n), read_at) for n, v in enumerate(expected_v)),
         probes=probes,
         series=facts.circuit.heaters.in_series,
     )
+
+
+def _told(
+    part: SupplyPart,
+    facts: ReceiverFacts,
+    record: JobRecord | None,
+    supply: Supply,
+    read: Mapping[int, Result],
+) -> SupplyPart:
+    """The part with its story, and what was read where it stands."""
+    lines = part_story(facts, record, part.label) if record is not None else ()
+    found = read.get(part.node) if part.place in (Place.RESERVOIR, Place.SHUNT) else None
+    if found is not None:
+        name = node_name(supply, part.node)
+        lines = (*lines, f"Read at {name}: {found.text}, {found.judgement.words}.")
+    return replace(part, details=lines)
 
 
 def node_name(supply: Supply, node: int) -> str:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import conclude, reading, readings, waiting
 from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -48,6 +50,7 @@ TUBE_WORDS = {
 }
 SHORTED = "shorted"
 STOPS_POWER = ("bad", SHORTED, "air or gas")
+RESISTANCE_COLUMN = "resistance"
 PATH, WINDINGS, TUBES, B_PLUS = "cold.path", "cold.windings", "cold.tubes", "cold.b-plus"
 CAN_TOLERANCE = 0.05
 NORM_BRIDGE_F = 0.5e-12
@@ -192,6 +195,7 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
         results=tuple(results),
         advice=tuple(advice),
         cost="a winding that is not what the sheet says" if bad else "",
+        table=_windings_table(facts, asks, results),
     )
     if room.answer is None:
         return [conclude(step, (room,))]
@@ -199,6 +203,27 @@ def _windings(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     open_asks = tuple(r.ask for r in found if r.answer is None or r.ask.name in bad)
     others = tuple(a for a in open_asks if settled.ask is None or a.name != settled.ask.name)
     return [replace(settled, others=others)]
+
+
+def _windings_table(
+    facts: ReceiverFacts, asks: Sequence[Ask], results: Sequence[Result]
+) -> ReadingTable:
+    """Every winding by the area it belongs to: what the meter should show here, and what it did."""
+    read = {r.question: r for r in results}
+    rows = []
+    for one, ask in zip(facts.windings, asks, strict=True):
+        found = read.get(ask.name)
+        cell = TableCell(
+            RESISTANCE_COLUMN,
+            ask.name,
+            one.name,
+            f"{engineering(one.resistance_ohm, 'ohm')} at 20 C",
+            found.text if found else "",
+            found.judgement.verdict.value if found else "",
+            found.judgement.brief if found else "",
+        )
+        rows.append(TableRow(ask.name, one.name, one.area, (cell,)))
+    return ReadingTable((RESISTANCE_COLUMN,), tuple(rows))
 
 
 def _winding_window(one: WindingFact) -> Window:

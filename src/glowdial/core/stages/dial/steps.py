@@ -15,7 +15,9 @@ from glowdial.core.journey.dial_marks import (
     mark_cost,
     mark_result,
     scale_picture,
+    scale_place,
 )
+from glowdial.core.journey.pictures import ScaleCorrection
 from glowdial.core.journey.readings import (
     Reading,
     asked_at,
@@ -97,13 +99,16 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         powered=True,
         programme=marks_hz,
         draw=lambda: _plot(band, curve),
-        scale=scale_picture(
-            band,
-            [
-                (mark, [*_as_found(record, band, mark), *_as_left(r)])
-                for mark, r in zip(marks_hz, found, strict=True)
-            ],
-            next((m for m, r in zip(marks_hz, found, strict=True) if r.fresh is None), 0.0),
+        scale=replace(
+            scale_picture(
+                band,
+                [
+                    (mark, [*_as_found(record, band, mark), *_as_left(r)])
+                    for mark, r in zip(marks_hz, found, strict=True)
+                ],
+                next((m for m, r in zip(marks_hz, found, strict=True) if r.fresh is None), 0.0),
+            ),
+            corrected=_corrected(band, curve) if curve else (),
         ),
         cost=_cost(band, curve) if curve else "",
     )
@@ -114,6 +119,21 @@ def _as_found(record: JobRecord, band: BandFacts, mark_hz: float) -> list[tuple[
     """What came in at an end of the scale before anything was turned."""
     answer = as_found_answers(record, band).get(mark_hz)
     return [(answer, "as found")] if answer is not None else []
+
+
+def _corrected(band: BandFacts, curve: DialCurve) -> tuple[ScaleCorrection, ...]:
+    """The curve read at places between the outer marks, in steps that a pointer can be set to."""
+    low, high = curve.marks[0].dial_hz, curve.marks[-1].dial_hz
+    grid = np.linspace(low, high, CURVE_POINTS)
+    return tuple(
+        ScaleCorrection(
+            scale_place(band, float(hz)),
+            khz(round(float(hz), -3)),
+            khz(round(curve.true_hz(round(float(hz), -3)), -2)),
+        )
+        for hz in grid
+        if low <= round(float(hz), -3) <= high
+    )
 
 
 def _as_left(found: Reading) -> list[tuple[Answer, str]]:
