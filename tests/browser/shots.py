@@ -70,7 +70,6 @@ VIEWS: tuple[tuple[str, Callable[[BenchPage], None], str], ...] = (
     ("bring-up", half_way_up, "lamplight"),
     ("if-survey", to("if.decide"), "daylight"),
     ("if-peaking", peaking, "lamplight"),
-    ("oscillator-set-up", to("osc.bc.set-up"), "daylight"),
     ("oscillator-rounds", to("osc.bc.round2"), "lamplight"),
     ("dial", dial_read, "lamplight"),
 )
@@ -154,18 +153,27 @@ def simple(page: BenchPage, address: str) -> None:
         ("sheet-template", "/sheets/new", "daylight"),
         ("instruments", "/instruments", "lamplight"),
         ("registers", "/jobs/1/registers", "daylight"),
+        ("sums", "/sums/supply-and-ramp", "daylight"),
+        ("stage", "/jobs/1/stages/IF", "lamplight"),
+        ("chassis", "/jobs/1/chassis", "daylight"),
     ):
         page.open(address + path)
-        if path == "/":
-            page.wait_for("shelf-card")
-        elif "registers" in path:
-            page.wait_for("register-line")
+        if path in SEEN_BY:
+            page.wait_for(SEEN_BY[path])
         else:
             page.label("Maker" if "sheets" in path else "Host")
         dress(page, theme)
         save(page, name)
 
 
+# what a page has once it is there
+SEEN_BY = {
+    "/": "shelf-card",
+    "/jobs/1/registers": "register-line",
+    "/sums/supply-and-ramp": "sentence",
+    "/jobs/1/stages/IF": "stage-step",
+    "/jobs/1/chassis": "board",
+}
 LABELS = {
     "least": "Least level",
     "step": "Attenuator step",

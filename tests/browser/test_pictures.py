@@ -92,3 +92,66 @@ def _told(text: str, table: str) -> bool:
     if text in fixed or text in table:
         return True
     return all(word in table for word in text.replace(":", "").split())
+
+
+# what is looked at in a step takes this much of its ground at least
+LEAST_SHARE = 0.45
+LARGE = (
+    "/jobs/5",
+    "/jobs/3?step=bring-up.diagnosis",
+    "/jobs/6?step=bring-up.chart",
+    "/jobs/7",
+    "/jobs/1",
+    "/jobs/4?step=dial.bc",
+)
+SHARE = """
+    const area = e => { const r = e.getBoundingClientRect(); return r.width * r.height; };
+    const step = document.querySelector('[data-testid=step]');
+    const pictures = ['supply', 'chain', 'scale'].map(p => `[data-testid=${p}-picture]`);
+    const all = [...pictures, '[data-testid=reading-table]', '[data-testid=response]',
+                 '[data-testid=peak-trace]'];
+    const shown = step.querySelector(all.join(','));
+    return shown ? area(shown) / area(step) : 0;
+"""
+
+
+def test_the_picture_is_the_largest_thing_of_its_step(
+    page: BenchPage, serve: Callable[..., str]
+) -> None:
+    address = serve(demo=True)
+    shares = {}
+    for path in LARGE:
+        page.open(address + path)
+        page.wait_for("step")
+        if page.find("acknowledge"):
+            acknowledge(page)
+        page.wait("its picture", lambda: page.driver.execute_script(SHARE) > 0)
+        shares[path] = round(page.driver.execute_script(SHARE), 2)
+    assert {p: s for p, s in shares.items() if s < LEAST_SHARE} == {}, shares
+
+
+@pytest.mark.parametrize("theme", ["lamplight", "daylight"])
+def test_pictures_pass_wcag_on_a_tablet_too(
+    page: BenchPage, serve: Callable[..., str], theme: str
+) -> None:
+    address = serve(demo=True)
+    page.open(address)
+    page.wait_for("shelf-card")
+    page.driver.execute_script(f"localStorage.setItem('glowdial.theme', '{theme}')")
+    faults = {}
+    try:
+        set_size(page.driver, 820, 1180)
+        for path in (*LARGE, "/jobs/4?step=if.set-up", "/jobs/1/stages/IF", "/sums/tracking"):
+            page.open(address + path)
+            page.wait(
+                "the page",
+                lambda: page.find("step") or page.find("stage-step") or page.find("sentence"),
+            )
+            if page.find("acknowledge"):
+                acknowledge(page)
+            found = page.faults()
+            if found:
+                faults[path] = found
+    finally:
+        set_size(page.driver, 1280, 800)
+    assert faults == {}

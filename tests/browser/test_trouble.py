@@ -48,8 +48,14 @@ PAGES = (
     "/jobs/5",
     "/jobs/6",
     "/jobs/7",
+    "/jobs/4?step=dial.bc",
+    "/jobs/4?step=if.set-up",
+    "/jobs/1/chassis",
+    "/jobs/1/stages/IF",
+    "/sums",
+    "/sums/supply-and-ramp",
 )
-PLAIN = ("report", "new", "registers", "questions")
+PLAIN = ("report", "new", "registers", "questions", "chassis", "stages")
 
 
 def test_bad_entries_are_explained_and_what_was_typed_stays(

@@ -171,8 +171,9 @@ class StepShape(BaseModel):
 
 
 def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
-    """A step in full, with the cautions that still wait since then; of the others a reminder."""
-    waiting = missing_cautions(step, view.record, since)
+    """A step in full, with the cautions that still wait since then; of the others a reminder. Of a
+    set that was handed over none waits: nothing can be done on it but read."""
+    waiting = () if view.closed_at else missing_cautions(step, view.record, since)
     return StepShape(
         key=step.key,
         stage=step.stage,

@@ -32,6 +32,8 @@ from glowdial.sheets.section import (
 )
 
 HIGHEST_AM_IF_HZ = 2e6
+# what most chassis carry, known by these names without being listed
+COMMON_THINGS = ("gang", "mains-transformer", "loudspeaker")
 
 
 class Chassis(StrEnum):
@@ -332,6 +334,7 @@ class ReceiverSheet(Section):
             *(a.key for a in self.adjusters),
             *(t.position for t in self.line_up),
             *(c.key for c in self.if_transformers),
+            *COMMON_THINGS,
         }
         whats = [p.what for p in chassis.places if p.what]
         for what in whats:

@@ -30,7 +30,9 @@ def test_readings_creep_from_as_found_to_inside() -> None:
         (an_answer(n, "osc", "high", {"frequency": mark + off * tolerance}), words)
         for n, (off, words) in enumerate([(3.0, "as found"), (-1.5, "moved"), (0.2, "moved")])
     ]
-    (high, low) = scale_picture(band, [(band.low_mark_hz, []), (mark, read)], mark).marks[::-1]
+    (high, low) = scale_picture(FACTS, band, [(band.low_mark_hz, []), (mark, read)], mark).marks[
+        ::-1
+    ]
     assert [r.off for r in high.readings] == pytest.approx([3.0, -1.5, 0.2])
     assert [r.verdict for r in high.readings] == ["high", "low", "inside"]
     assert high.readings[0].text == f"{3.0 * tolerance / 1e3:+.1f} kHz"

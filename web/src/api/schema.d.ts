@@ -4358,6 +4358,16 @@ export interface components {
             title: string;
         };
         /**
+         * ScaleBesideShape
+         * @description Another scale under the same pointer.
+         */
+        ScaleBesideShape: {
+            /** Band */
+            band: string;
+            /** Figures */
+            figures: components["schemas"]["ScaleFigureShape"][];
+        };
+        /**
          * ScaleCorrectionShape
          * @description What the dial says at a place of the scale, and what comes in there.
          */
@@ -4368,6 +4378,13 @@ export interface components {
             place: number;
             /** True */
             true: string;
+        };
+        /** ScaleFigureShape */
+        ScaleFigureShape: {
+            /** Place */
+            place: number;
+            /** Text */
+            text: string;
         };
         /** ScaleMarkShape */
         ScaleMarkShape: {
@@ -4389,6 +4406,8 @@ export interface components {
         ScalePictureShape: {
             /** Band */
             band: string;
+            /** Beside */
+            beside: components["schemas"]["ScaleBesideShape"][];
             /** Corrected */
             corrected: components["schemas"]["ScaleCorrectionShape"][];
             /** High */

@@ -33,10 +33,10 @@ export function StepCard({ open, step }: Props) {
     <Flex
       as="main"
       direction="column"
-      gap={pictured ? "6px" : 3}
+      gap={pictured ? "4px" : 3}
       bg="panel"
       px={4}
-      py={pictured ? 2 : 4}
+      py={pictured ? "6px" : 4}
       minH={0}
       overflowY="auto"
       data-testid="step"
@@ -65,7 +65,7 @@ export function StepCard({ open, step }: Props) {
         <Text
           color="dim"
           fontSize="16px"
-          {...(pictured ? { lineClamp: 1, title: step.reason } : { mt: 1 })}
+          {...(pictured ? { lineClamp: 1, lineHeight: 1.2, title: step.reason } : { mt: 1 })}
         >
           {step.reason}
         </Text>

@@ -37,7 +37,13 @@ export function Others({
 export function Reminder({ step }: { step: Step }) {
   if (step.reminded.length === 0) return null;
   return (
-    <Text fontSize="14px" color="dim" data-testid="reminded">
+    <Text
+      fontSize="14px"
+      color="dim"
+      lineClamp={1}
+      title={step.reminded.join(", ")}
+      data-testid="reminded"
+    >
       ▲ Remember: {step.reminded.join(", ")}.
     </Text>
   );

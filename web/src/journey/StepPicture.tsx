@@ -21,13 +21,11 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
   return (
     <>
       <Picture open={open} step={step} />
-      <Flex gap={4} align="center" wrap="wrap">
+      <Flex columnGap={4} rowGap={1} align="center" wrap="wrap">
         <Found results={step.results.filter((r) => !inTable(step, r.label))} />
+        <FoldedLeads step={step} />
         {!step.blocked && <Others step={step} asked={asked} onPick={open.pick} />}
         {!step.blocked && step.closable && <GoodEnough open={open} />}
-      </Flex>
-      <Flex gap={4} justify="space-between" wrap="wrap">
-        <FoldedLeads step={step} />
         <Reminder step={step} />
       </Flex>
     </>

@@ -74,18 +74,59 @@ function Anywhere({ scale }: { scale: Scale }) {
 }
 
 function Drawn({ scale, width, height }: { scale: Scale; width: number; height: number }) {
-  const { left, right, scaleY, lensTop, bottom, lenses } = spreadOut(scale, width, height);
+  const drawn = spreadOut(scale, width, height);
+  const { left, right, scaleY, lensTop, bottom, lenses } = drawn;
+  const lit = lenses.find((lens) => lens.mark.lit);
+  // with other scales above it the ends stand between them and the one that is read
+  const ends = scaleY - 32;
   return (
     <svg width={width} height={height} aria-hidden="true">
       <Tone of="dim">
         <line x1={left} x2={right} y1={scaleY} y2={scaleY} stroke="currentColor" />
-        <text x={left} y={14} fontSize={13} fill="currentColor">
+        <text x={left} y={ends} fontSize={13} fill="currentColor">
           {scale.low}
         </text>
-        <text x={right} y={14} fontSize={13} textAnchor="end" fill="currentColor">
+        <text x={right} y={ends} fontSize={13} textAnchor="end" fill="currentColor">
           {scale.high}
         </text>
       </Tone>
+      {drawn.beside.map((other) => (
+        <Tone key={other.band} of="dim">
+          <line x1={left} x2={right} y1={other.y} y2={other.y} stroke="currentColor" />
+          {other.figures.map((figure) => (
+            <g key={figure.x}>
+              <line
+                x1={figure.x}
+                x2={figure.x}
+                y1={other.y - 5}
+                y2={other.y}
+                stroke="currentColor"
+              />
+              <text
+                x={figure.x}
+                y={other.y - 7}
+                fontSize={13}
+                textAnchor="middle"
+                fill="currentColor"
+              >
+                {figure.text}
+              </text>
+            </g>
+          ))}
+        </Tone>
+      ))}
+      {lit && drawn.beside.length > 0 && (
+        <Tone of="glow">
+          <line
+            x1={lit.at}
+            x2={lit.at}
+            y1={4}
+            y2={scaleY - 26}
+            stroke="currentColor"
+            strokeOpacity={0.6}
+          />
+        </Tone>
+      )}
       {lenses.map((lens) => (
         <OneMark key={lens.mark.label} lens={lens} y={scaleY} top={lensTop} bottom={bottom} />
       ))}

@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { LETTER, SMALL, type Words } from "./wordsLayout";
+import { inLines, LETTER, SMALL, type Words } from "./wordsLayout";
 
 export type ChainPicture = Schemas["ChainPictureShape"];
 type Block = ChainPicture["blocks"][number];
@@ -119,7 +119,7 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
     say(`${block.key} suspicion`, block.words, x, y + 40 + LINE, { tone: "suspect" });
     const lit = block.cores.find((core) => core.lit);
     if (lit) {
-      lines_(lit.label).forEach((text, n) =>
+      inLines(lit.label, 12).forEach((text, n) =>
         say(`${block.key} core ${n}`, text, x, y + 40 + LINE * (n + 1), { tone: "glow" }),
       );
     }
@@ -209,16 +209,4 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
 const split = (label: string) => {
   const at = label.lastIndexOf(" ");
   return label === "" ? [] : at < 0 ? [label] : [label.slice(0, at), label.slice(at + 1)];
-};
-
-/** A name in lines of at most this many letters. */
-const lines_ = (text: string) => {
-  const found: string[] = [];
-  for (const word of text.split(" ")) {
-    const last = found.at(-1);
-    if (last !== undefined && last.length + word.length < 12)
-      found[found.length - 1] = `${last} ${word}`;
-    else found.push(word);
-  }
-  return found;
 };

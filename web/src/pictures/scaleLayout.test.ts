@@ -12,6 +12,7 @@ describe("a scale drawn", () => {
         low: "540",
         high: "1600",
         corrected: [],
+        beside: [],
         marks: Array.from({ length: count }, (_, n) => ({
           place: n / (count - 1),
           label: `${n}`,

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { LETTER, SMALL } from "./wordsLayout";
 
 export type Scale = Schemas["ScalePictureShape"];
 export type Mark = Scale["marks"][number];
@@ -8,6 +9,8 @@ const SIDE = 24;
 const GAP = 16;
 const SCALE_Y = 46;
 const LENS_TOP = 104;
+/** What another scale takes above the one that is read. */
+const BESIDE = 28;
 const UNDER = 12;
 /** A lens shows this many tolerances either side, and more where a reading lies further off. */
 const LEAST_REACH = 2;
@@ -28,6 +31,10 @@ export type Lens = {
 /** The scale along the top, and under each mark a lens in which its readings creep home. */
 export function spreadOut(scale: Scale, width: number, height: number) {
   const long = width - 2 * SIDE;
+  const beside = scale.beside.map((other, n) => ({ ...other, y: BESIDE * (n + 1) - 4 }));
+  const down = BESIDE * beside.length;
+  const scaleY = SCALE_Y + down;
+  const lensTop = LENS_TOP + down;
   const each = (long - GAP * (scale.marks.length - 1)) / Math.max(scale.marks.length, 1);
   const bottom = height - UNDER;
   const lenses: Lens[] = scale.marks.map((mark, n) => {
@@ -35,7 +42,7 @@ export function spreadOut(scale: Scale, width: number, height: number) {
     const middle = left + each / 2;
     const furthest = Math.max(LEAST_REACH, ...mark.readings.map((r) => 1.15 * Math.abs(r.off)));
     const unit = each / 2 / furthest;
-    const room = bottom - LENS_TOP - 40;
+    const room = bottom - lensTop - 40;
     const step = room / Math.max(mark.readings.length, 1);
     return {
       mark,
@@ -48,10 +55,22 @@ export function spreadOut(scale: Scale, width: number, height: number) {
       readings: mark.readings.map((reading, k) => ({
         reading,
         x: middle - unit * reading.off,
-        y: LENS_TOP + 34 + step * (k + 0.5),
+        y: lensTop + 34 + step * (k + 0.5),
         last: k === mark.readings.length - 1,
       })),
     };
   });
-  return { left: SIDE, right: SIDE + long, scaleY: SCALE_Y, lensTop: LENS_TOP, bottom, lenses };
+  const figures = beside.map(({ band, y, figures: all }) => {
+    let free = 0;
+    const at = all.map(({ place, text }) => ({ x: SIDE + long * place, text }));
+    // a figure that would touch the one before it is left out; its tick stays
+    const shown = at.map(({ x, text }) => {
+      const half = (text.length * SMALL * LETTER) / 2;
+      const fits = x - half > free && x + half < width;
+      if (fits) free = x + half + 4;
+      return { x, text: fits ? text : "" };
+    });
+    return { band, y, figures: shown };
+  });
+  return { left: SIDE, right: SIDE + long, scaleY, lensTop, bottom, lenses, beside: figures };
 }

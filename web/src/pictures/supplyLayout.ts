@@ -1,4 +1,4 @@
-import { SMALL, type Words } from "./wordsLayout";
+import { inLines, SMALL, type Words } from "./wordsLayout";
 import type { Schemas } from "../api/client";
 
 export type SupplyPicture = Schemas["SupplyPictureShape"];
@@ -28,10 +28,12 @@ type SupplyLayout = {
   words: Words[];
 };
 
+/** Beside a capacitor the next node is near. */
+const LONGEST = 14;
 const TOP = 70;
 const LEFT = 56;
 /** Between two nodes from here on, figures are large and names stand beside them. */
-const ROOMY = 150;
+const ROOMY = 160;
 /** Where everything of a supply goes on a ground of that size. */
 export function layOut(picture: SupplyPicture, width: number, height: number): SupplyLayout {
   return new Drawing(picture, width, height).done();
@@ -114,7 +116,9 @@ class Drawing {
     const lines: [string, string, Words["tone"]][] = [
       ["label", part.label, "ink"],
       ["value", part.value, "dim"],
-      ["suspicion", part.words, "suspect"],
+      ...inLines(part.words, this.pitch > ROOMY ? Infinity : LONGEST).map(
+        (text, n): [string, string, Words["tone"]] => [`suspicion ${n}`, text, "suspect"],
+      ),
     ];
     const shown = lines.filter(([, text]) => text);
     shown.forEach(([name, text, tone], n) => {
@@ -347,7 +351,9 @@ class Drawing {
       const top = probe.node < 0 ? this.middle - this.half : TOP;
       const bottom = probe.node < 0 ? this.middle + this.half : this.bottom;
       const from = probe.node < 0 ? LEFT : this.x(probe.node);
-      const y = probe.node < 0 ? this.middle : this.bottom - 32;
+      // a meter stands beside no words: with room above those of the capacitor before it
+      const inside = this.pitch > ROOMY ? TOP + 40 : this.bottom - 32;
+      const y = probe.node < 0 ? this.middle : inside;
       this.wires.push({
         points: [
           [from, top],

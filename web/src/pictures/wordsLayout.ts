@@ -22,3 +22,15 @@ export function groundOf(w: Words) {
   const left = w.align === "start" ? w.x : w.align === "end" ? w.x - width : w.x - width / 2;
   return { left, right: left + width, top: w.y - w.size * 0.8, bottom: w.y + w.size * 0.25 };
 }
+
+/** A text in lines of at most that many letters, broken between words. */
+export function inLines(text: string, most: number): string[] {
+  const found: string[] = [];
+  for (const word of text.split(" ").filter(Boolean)) {
+    const last = found.at(-1);
+    if (last !== undefined && last.length + word.length < most) {
+      found[found.length - 1] = `${last} ${word}`;
+    } else found.push(word);
+  }
+  return found;
+}

@@ -146,6 +146,18 @@ class ScaleCorrectionShape(BaseModel):
     true: str
 
 
+class ScaleFigureShape(BaseModel):
+    place: float
+    text: str
+
+
+class ScaleBesideShape(BaseModel):
+    """Another scale under the same pointer."""
+
+    band: str
+    figures: list[ScaleFigureShape]
+
+
 class ScalePictureShape(BaseModel):
     """A band's scale, and how far each of its marks was off whenever it was read."""
 
@@ -154,6 +166,7 @@ class ScalePictureShape(BaseModel):
     high: str
     marks: list[ScaleMarkShape]
     corrected: list[ScaleCorrectionShape]
+    beside: list[ScaleBesideShape]
 
     @classmethod
     def of(cls, scale: ScalePicture) -> ScalePictureShape:

@@ -54,7 +54,7 @@ def chassis_picture(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> C
 
 def _item(place: Placed, lit: str, turned: set[str], mistaken: set[str]) -> ChassisItem:
     return ChassisItem(
-        key=place.what or place.name,
+        key=place.key,
         label=place.name,
         thing=place.thing.value,
         side=place.side.value,

@@ -6,7 +6,13 @@ from collections.abc import Sequence
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
-from glowdial.core.journey.pictures import ScaleMark, ScalePicture, ScaleReading
+from glowdial.core.journey.pictures import (
+    ScaleBeside,
+    ScaleFigure,
+    ScaleMark,
+    ScalePicture,
+    ScaleReading,
+)
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
@@ -19,6 +25,8 @@ AERIAL_LEVEL_V = 1e-3
 NOMINAL_AERIAL_Q = 75.0
 SEARCH_SHARE = 0.08
 SHORT_OF_IMAGE = 0.9
+# scales beside the one that is read
+MOST_BESIDE = 2
 
 
 def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
@@ -114,11 +122,22 @@ def scale_place(band: BandFacts, frequency_hz: float) -> float:
     return (low - at) / (low - high)
 
 
+def _beside(band: BandFacts) -> ScaleBeside:
+    return ScaleBeside(
+        band.name,
+        tuple(ScaleFigure(scale_place(band, hz), khz(hz)) for hz in sorted(band.dial_marks_hz)),
+    )
+
+
 def scale_picture(
-    band: BandFacts, read: Sequence[tuple[float, Sequence[tuple[Answer, str]]]], lit_hz: float
+    facts: ReceiverFacts,
+    band: BandFacts,
+    read: Sequence[tuple[float, Sequence[tuple[Answer, str]]]],
+    lit_hz: float,
 ) -> ScalePicture:
     """The scale with marks and, for each, its readings in order with words on what came before;
-    ``lit_hz`` is the mark that is asked for now, 0 for none."""
+    ``lit_hz`` is the mark that is asked for now, 0 for none. The set's other scales stand beside.
+    """
     return ScalePicture(
         band.name,
         khz(band.low_hz),
@@ -133,6 +152,7 @@ def scale_picture(
             )
             for mark_hz, readings in sorted(read, key=lambda m: m[0])
         ),
+        beside=tuple(_beside(b) for b in facts.bands if b.key != band.key)[:MOST_BESIDE],
     )
 
 

@@ -165,15 +165,32 @@ class ScaleCorrection:
 
 
 @dataclass(frozen=True, slots=True)
+class ScaleFigure:
+    """A figure printed on a scale, at its place, 0 to 1."""
+
+    place: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class ScaleBeside:
+    """Another scale under the same pointer."""
+
+    band: str
+    figures: tuple[ScaleFigure, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class ScalePicture:
     """A band's scale with the marks that are read on it, by rising frequency, and, once enough of
-    them are read, what comes in anywhere between."""
+    them are read, what comes in anywhere between; ``beside`` are the set's other scales."""
 
     band: str
     low: str
     high: str
     marks: tuple[ScaleMark, ...]
     corrected: tuple[ScaleCorrection, ...] = ()
+    beside: tuple[ScaleBeside, ...] = ()
 
 
 class ChainKind(StrEnum):

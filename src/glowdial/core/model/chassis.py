@@ -59,6 +59,11 @@ class Placed:
     sealed: bool = False
     photo_id: int = 0
 
+    @property
+    def key(self) -> str:
+        """What it is known by: its key, or its name where it has none."""
+        return self.what or self.name
+
 
 @dataclass(frozen=True, slots=True)
 class Layout:

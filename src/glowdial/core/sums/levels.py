@@ -77,6 +77,7 @@ def _level(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
         f"{dbm_from_emf_v(emf_v, source):.1f} dBm, {engineering(across_v, 'V')} across "
         f"{engineering(load, 'ohm')}"
     )
+    behind_v = across_v
     if loss_db > 0.0:
         pad = matched_pad(loss_db, source, load)
         # both sides matched: what is available, less the pad's loss, all in the set's resistance
@@ -88,7 +89,17 @@ def _level(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
             SumLine("behind the pad", engineering(behind_v, "V")),
         ]
         sentence += f"; behind a pad of {loss_db:g} dB {engineering(behind_v, 'V')}"
-    return SumAnswer(f"{sentence}.", tuple(lines))
+    pads_db = tuple(float(n) for n in range(0, 61, 5))
+    matched_v = 0.5 * emf_v * math.sqrt(load / source)
+    curve = PlotLine(
+        "matched",
+        "expected",
+        pads_db,
+        tuple(20.0 * math.log10(matched_v * 1e6) - loss for loss in pads_db),
+    )
+    here = PlotLine("here", "measured", (loss_db,), (20.0 * math.log10(behind_v * 1e6),))
+    plot = Plot("At the set, by the pad", "pad, dB", "dB over 1 uV", (curve, here))
+    return SumAnswer(f"{sentence}.", tuple(lines), None, plot)
 
 
 def _noise(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from glowdial.core.journey.entry import Entry
-from glowdial.core.journey.steps import Field, Plot, PlotLine
+from glowdial.core.journey.steps import Field, Plot, PlotLine, PlotMark
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
     CAPACITANCE,
@@ -20,7 +20,12 @@ from glowdial.core.language.quantities import (
 from glowdial.core.physics.combinations import Stocked, Wanted
 from glowdial.core.physics.copper import copper_ohm
 from glowdial.core.physics.ohmmeter import OhmmeterKind, OhmRange
-from glowdial.core.stages.cold.filament_ranges import RangeRisk, safest_range
+from glowdial.core.stages.cold.filament_ranges import (
+    SAFE_SHARE,
+    RangeRisk,
+    RangeVerdict,
+    safest_range,
+)
 from glowdial.core.stages.cold.windings import winding
 from glowdial.core.stages.parts.marking import Marked, marking_of
 from glowdial.core.stages.parts.substitutes import StockItem, choice_from_stock
@@ -51,6 +56,25 @@ def _filament(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
         f"Filament {volts:g} V {engineering(amperes, 'A')}: "
         + (f"use the range of {best.range_name}." if allowed else "no range of these is safe."),
         tuple(SumLine(v.range_name, v.words, RISKS[v.risk]) for v in every),
+        None,
+        _by_range(every),
+    )
+
+
+def _by_range(every: Sequence[RangeVerdict]) -> Plot:
+    """Each range's share of the rated current, at first contact and settled."""
+    numbers = tuple(float(n) for n in range(1, len(every) + 1))
+    first = tuple(100.0 * v.met.first_share for v in every)
+    settled = tuple(100.0 * v.met.settled_share for v in every)
+    return Plot(
+        "Share of the filament's rated current",
+        "range, the mildest first",
+        "%",
+        (
+            PlotLine("at first contact", "found", numbers, first),
+            PlotLine("settled", "measured", numbers, settled),
+            PlotLine("safe below", "expected", numbers, (100.0 * SAFE_SHARE,) * len(numbers)),
+        ),
     )
 
 
@@ -152,6 +176,25 @@ def _from_stock(entry: Entry, stock: Sequence[StockItem]) -> SumAnswer:
                 "inside" if found.inside else "outside",
             ),
             standard,
+        ),
+        None,
+        _against_window(wanted, found.value),
+    )
+
+
+def _against_window(wanted: Wanted, value: float) -> Plot:
+    """What the stock makes beside its window, all as shares of what is wanted."""
+    share = 100.0 * value / wanted.value
+    return Plot(
+        "Against what is wanted",
+        "% of the value",
+        "",
+        (PlotLine("from stock", "measured", (share,), (0.0,)),),
+        marks=(
+            PlotMark(100.0 * (1.0 - wanted.below), "least", "limit"),
+            PlotMark(100.0, "wanted", "nominal"),
+            PlotMark(100.0 * (1.0 + wanted.above), "most", "limit"),
+            PlotMark(share, f"{share:.0f} %", "peak"),
         ),
     )
 

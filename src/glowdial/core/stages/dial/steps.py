@@ -101,6 +101,7 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         draw=lambda: _plot(band, curve),
         scale=replace(
             scale_picture(
+                facts,
                 band,
                 [
                     (mark, [*_as_found(record, band, mark), *_as_left(r)])

@@ -53,8 +53,8 @@ def as_placed(facts: ReceiverFacts, record: JobRecord) -> ReceiverFacts:
     own = tuple(p for p in read if p.side is not Side.PHOTO or p.photo_id)
     sheet = facts.layout or BARE_CHASSIS
     on_chassis = [p for p in own if not p.photo_id]
-    keys = {p.what for p in on_chassis}
-    kept = tuple(p for p in sheet.placed if p.what not in keys)
+    keys = {p.key for p in on_chassis}
+    kept = tuple(p for p in sheet.placed if p.key not in keys)
     deep = [p.y_mm for p in on_chassis if p.side is not Side.REAR]
     layout = replace(
         sheet,
@@ -103,9 +103,12 @@ def things_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Placeable, ...]:
         (e.texts["what"], e.texts["side"] == Side.PHOTO): e.key for e in record.register(PLACES)
     }
     placed = facts.layout.placed if facts.layout else ()
+    listed = placeable(facts)
+    keys = {what for what, _, _ in listed}
+    others = {p.key: (p.key, p.name, p.thing) for p in placed if p.key not in keys}
     found: list[Placeable] = []
-    for what, name, thing in placeable(facts):
-        places = [p for p in placed if p.what == what]
+    for what, name, thing in (*listed, *others.values()):
+        places = [p for p in placed if p.key == what]
         found += [
             Placeable(what, name, thing, p, lines.get((what, p.side is Side.PHOTO), ""))
             for p in places

@@ -273,7 +273,8 @@ def _passes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
                 recipe=if_recipe(facts, Doing.PEAK, generator_emf_v=working),
                 level_v=working,
             )
-            steps.append(replace(step, title=f"{step.title} (pass {number})"))
+            notes = (*step.notes, *_baseline_words(record))
+            steps.append(replace(step, title=f"{step.title} (pass {number})", notes=notes))
             answer = record.latest(step.key, "peak")
             if answer is not None:
                 working = advised_level_v(working, abs(answer.values["after"]))
@@ -286,6 +287,12 @@ def _passes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
     if gained is not None:
         steps.append(_survey_left(facts, record, level))
     return steps
+
+
+def _baseline_words(record: JobRecord) -> tuple[str, ...]:
+    """What the meter shows without a signal, which is no peak."""
+    answer = record.latest(BASELINE, "avc")
+    return () if answer is None else (f"No signal reads {answer.values['avc']:.2f} V.",)
 
 
 def _gain(

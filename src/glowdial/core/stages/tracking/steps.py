@@ -157,19 +157,19 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         results=results,
         leads=dial_leads(facts),
         powered=True,
-        scale=_as_found(band, found),
+        scale=_as_found(facts, band, found),
     )
     return conclude(step, found)
 
 
-def _as_found(band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
+def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
     """The scale with what was read at its ends, and where the pointer stands now."""
     asked = next((e.mark_hz for e, r in zip(_ends(band), found, strict=True) if not r.answer), 0.0)
     marks = [
         (end.mark_hz, [(r.answer, "as found")] if r.answer else [])
         for end, r in zip(_ends(band), found, strict=True)
     ]
-    return scale_picture(band, marks, asked)
+    return scale_picture(facts, band, marks, asked)
 
 
 def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
@@ -318,7 +318,7 @@ def _end_step(
         controls=(f"pointer on {khz(end.mark_hz)}",),
         powered=True,
         adjuster=end.adjuster,
-        scale=_creeping(record, band, end),
+        scale=_creeping(facts, record, band, end),
         cost=mark_cost(band, end.mark_hz, found) if found is not None else "",
     )
     return settle(step, remaining=remaining)
@@ -381,7 +381,7 @@ def _move_ask(
     )
 
 
-def _creeping(record: JobRecord, band: BandFacts, now: _End) -> ScalePicture:
+def _creeping(facts: ReceiverFacts, record: JobRecord, band: BandFacts, now: _End) -> ScalePicture:
     """Both ends on the scale, reading by reading: the marks creeping home."""
     prefix = f"osc.{band.key}."
     read = [a for a in record.with_value("frequency") if a.step.startswith(prefix)]
@@ -396,7 +396,7 @@ def _creeping(record: JobRecord, band: BandFacts, now: _End) -> ScalePicture:
         )
         for end in _ends(band)
     ]
-    return scale_picture(band, marks, now.mark_hz)
+    return scale_picture(facts, band, marks, now.mark_hz)
 
 
 def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
