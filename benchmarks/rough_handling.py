@@ -18,6 +18,7 @@ import tempfile
 import threading
 import time
 import urllib.error
+import urllib.parse
 import urllib.request
 from collections import Counter
 from dataclasses import dataclass, field
@@ -38,6 +39,9 @@ from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.stages.photos import drawn_anew
 
 PHOTOS, WORDS, PLUGS = 6_000, 2_000, 150
+# of each writer, the last of what was answered
+SENT_AGAIN = 14
+ENDS = ("alarm", "off", "cause")
 HOST = {"host": "127.0.0.1"}
 PORT = 8799
 
@@ -236,6 +240,16 @@ def _filled(what: Any, text: str) -> Any:
     return text if what == "*" else what
 
 
+@dataclass(frozen=True)
+class Sent:
+    """One request that was answered, to be sent again as it was."""
+
+    path: str
+    body: dict[str, Any] | bytes
+    key: str
+    answer: Any
+
+
 @dataclass
 class Writer:
     """Somebody who writes all kinds of entries, and knows what was answered."""
@@ -244,23 +258,29 @@ class Writer:
     job: int
     answered: list[tuple[str, str]] = field(default_factory=list)
     sent: list[tuple[str, str]] = field(default_factory=list)
+    kept: list[Sent] = field(default_factory=list)
     refused: Counter[str] = field(default_factory=Counter)
 
     def write(self, halt: threading.Event) -> None:
         """On and on until the plug is pulled."""
-        n = 0
+        n, dice = 0, random.Random(self.name)
         while not halt.is_set():
             n += 1
-            for kind, path, body in self._kinds(f"{self.name}-{n}"):
+            kinds = self._kinds(f"{self.name}-{n}")
+            # an alarm, once raised, is followed to its end, wherever it falls among the others
+            dice.shuffle(kinds)
+            kinds.sort(key=lambda k: ENDS.index(k[0]) if k[0] in ENDS else -1)
+            for kind, path, body in kinds[-dice.randrange(4, len(kinds)) :]:
                 try:
                     self._send(kind, path, body, f"{self.name}-{n:06d}-{kind}")
                 except (OSError, http.client.HTTPException):
                     # the plug was pulled in the middle of an answer
                     return
 
-    def _kinds(self, mark: str) -> list[tuple[str, str, dict[str, Any]]]:
+    def _kinds(self, mark: str) -> list[tuple[str, str, dict[str, Any] | bytes]]:
         job = f"/api/jobs/{self.job}"
         label = {"chassis": "mains transformer", "luminous": "no", "label_v": "110"}
+        cells = [{"row": "bc AM", "column": "plays", "text": f"w / cell {mark}."}]
         return [
             ("note", f"{job}/notes", {"step": "", "text": f"note {mark}."}),
             (
@@ -276,36 +296,61 @@ class Writer:
                 f"{job}/closures",
                 {"step": "intake.label", "reason": f"closure {mark}.", "decided_by": "bench"},
             ),
+            ("move", f"{job}/moves", {"adjuster": "t1-primary", "turns": "1/16"}),
+            ("cells", f"{job}/matrix", {"cells": cells}),
+            ("seen", f"{job}/acknowledgements", {"step": "cold.b-plus", "danger": "mains"}),
+            ("alarm", f"{job}/alarms", {"sign": "smoke", "words": f"alarm {mark}."}),
+            ("off", f"{job}/alarms/switched-off", {}),
+            ("cause", f"{job}/alarms/settlement", {"cause": f"cause {mark}.", "done": "mended"}),
+            ("photo", f"{job}/photos?title=photo {mark}.".replace(" ", "%20"), SMALL_PICTURE),
             ("open", "/api/jobs", {"sheet_id": 1, "set_name": f"open {mark}."}),
         ]
 
-    def _send(self, kind: str, path: str, body: dict[str, Any], key: str) -> None:
+    def _send(self, kind: str, path: str, body: dict[str, Any] | bytes, key: str) -> None:
         for _ in range(4):
+            asked = path
             if path != "/api/jobs":
-                body["version"] = call(f"/api/jobs/{self.job}")["version"]
-            self.sent.append((kind, mark_of(kind, body)))
+                version = call(f"/api/jobs/{self.job}")["version"]
+                if isinstance(body, bytes):
+                    asked = f"{path}&version={version}"
+                else:
+                    body = {**body, "version": version}
+            self.sent.append((kind, mark_of(kind, path, body)))
             try:
-                call(path, body, key)
+                answer = call(asked, body, key)
             except urllib.error.HTTPError as error:
                 if error.code == 409:
                     continue
                 ours = "ERROR of ours, " if error.code >= 500 else ""
                 self.refused[f"{ours}{kind} {error.code}"] += 1
                 return
-            self.answered.append((kind, mark_of(kind, body)))
+            self.answered.append((kind, mark_of(kind, path, body)))
+            self.kept.append(Sent(asked, body, key, answer))
             return
 
 
-def mark_of(kind: str, body: dict[str, Any]) -> str:
+def _small_picture() -> bytes:
+    page = io.BytesIO()
+    Image.new("RGB", (32, 24), (90, 80, 70)).save(page, "PNG")
+    return page.getvalue()
+
+
+SMALL_PICTURE = _small_picture()
+
+
+def mark_of(kind: str, path: str, body: dict[str, Any] | bytes) -> str:
     """The words by which an entry is found again; "" for one that has none."""
+    if isinstance(body, bytes):
+        return urllib.parse.unquote(path.partition("title=")[2])
     texts = [str(v) for v in (*body.values(), *body.get("fields", {}).values())]
     return next((t for t in texts if t.startswith(f"{kind} ")), "")
 
 
-def call(path: str, body: dict[str, Any] | None = None, key: str = "") -> Any:
+def call(path: str, body: dict[str, Any] | bytes | None = None, key: str = "") -> Any:
     """One request; the answer's JSON."""
-    data = None if body is None else json.dumps(body).encode()
-    headers = {"content-type": "application/json", "idempotency-key": key}
+    data = body if body is None or isinstance(body, bytes) else json.dumps(body).encode()
+    kind = "image/png" if isinstance(body, bytes) else "application/json"
+    headers = {"content-type": kind, "idempotency-key": key}
     asked = urllib.request.Request(f"http://127.0.0.1:{PORT}{path}", data, headers)
     with urllib.request.urlopen(asked, timeout=20) as answer:
         return json.loads(answer.read())
@@ -352,7 +397,7 @@ def plugs(count: int) -> Counter[str]:
             hands = [threading.Thread(target=w.write, args=(halt,)) for w in writers]
             for hand in hands:
                 hand.start()
-            time.sleep(dice.uniform(0.2, 1.2))
+            time.sleep(dice.uniform(0.2, 2.2))
             process.send_signal(signal.SIGKILL)
             halt.set()
             for hand in hands:
@@ -367,7 +412,8 @@ def plugs(count: int) -> Counter[str]:
 
 
 def _found_again(writers: list[Writer]) -> Counter[str]:
-    """What was answered stands once, and what was not stands at most once."""
+    """What was answered stands once, and what was not stands at most once; sent again as it was,
+    it is answered as it was, and writes nothing."""
     told: Counter[str] = Counter()
     opened = [x["set_name"] for x in _shelf()]
     for writer in writers:
@@ -382,6 +428,11 @@ def _found_again(writers: list[Writer]) -> Counter[str]:
             told["LOST"] += answered and times == 0
             told["DOUBLED"] += times > 1
         told += writer.refused
+        before = call(f"/api/jobs/{writer.job}")["version"]
+        for sent in writer.kept[-SENT_AGAIN:]:
+            told["sent again"] += 1
+            told["ANSWERED OTHERWISE"] += call(sent.path, sent.body, sent.key) != sent.answer
+        told["WRITTEN TWICE"] += call(f"/api/jobs/{writer.job}")["version"] != before
     return told
 
 
