@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -81,3 +82,25 @@ def _supply(page: JobPage) -> Supply:
     supply = page.facts.supply
     assert supply is not None
     return supply
+
+
+def test_before_a_lead_is_lifted_it_is_seen_which_capacitor_is_still_up(tmp_path: Path) -> None:
+    """What the filter holds ten seconds after switching off, from what the reservoir was read at:
+    by the one time constant that its bleeder and both capacitors have."""
+    page = brought_up(tmp_path, replace(SOUND, faults=(CapacitorFault("V4", "coupling", 0.4e6),)))
+    assert any(a.ask == "lifted" for a in page.record.answers)
+    record = replace(
+        page.record,
+        answers=tuple(a for a in page.record.answers if a.ask != "lifted"),
+        closures=(),
+    )
+    step = journey(page.facts, record).step("bring-up.diagnosis")
+    assert step.ask is not None and step.ask.key == "lifted"
+    assert step.picture is not None
+    read_v = next(a.values["reservoir"] for a in record.answers if a.ask == "nodes")
+    supply = _supply(page)
+    both_f = supply.reservoir_f + supply.sections[0].capacitance_f
+    expected_v = read_v * math.exp(-10.0 / (supply.load.bleeder_ohm * both_f))
+    shown = [node.expected for node in step.picture.nodes]
+    assert all(words.endswith("V, 10 s off") for words in shown)
+    assert float(shown[0].split()[0]) == pytest.approx(expected_v, rel=0.02)

@@ -142,7 +142,11 @@ class Drawing {
     const [source] = this.of("source");
     if (!source) return;
     this.placed.push({ part: source, x: LEFT, y: this.middle, upright: true, half: this.half });
-    this.labels(source, LEFT + 18, TOP + 22);
+    // the words keep off the winding's own wires
+    const high = this.middle - this.half;
+    const apart = this.picture.topology === "bridge" || this.picture.topology === "doubler";
+    if (apart) this.labels(source, LEFT + 18, high - 8, { up: true });
+    else this.labels(source, LEFT + 18, TOP + (this.of("lead").length > 0 ? 32 : 22));
   }
 
   /** Label, value and suspicion above what lies on the top wire. */
@@ -298,7 +302,7 @@ class Drawing {
     this.put(capacitor, x, (TOP + tap) / 2, true);
     this.inOneLine(capacitor, beside, (TOP + tap) / 2 + 3);
     this.put(lower, x, (tap + this.bottom) / 2, true);
-    this.inOneLine(lower, x + 22, (tap + this.bottom) / 2 + 3);
+    this.inOneLine(lower, x + (lower.suspicion > 0 ? 36 : 22), (tap + this.bottom) / 2 + 3);
   }
 
   private load(n: number, x: number) {

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from builders import a_record, a_supply, tidewater_facts, walked
+from builders import a_record, a_supply, an_answer, tidewater_facts, walked
 from glowdial.core.journey.pictures import Place, SupplyPicture, Symbol
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.language.quantities import DC_VOLTS, engineering, parse
@@ -202,3 +202,22 @@ def test_the_ring_is_around_the_capacitor_that_dried_out() -> None:
                 ringed.append(blamed.key in keys)
     # behind a choke a lost capacitor may pass for something likelier; not often
     assert len(ringed) >= 15 and all(ringed), (len(ringed), ringed.count(False))
+
+
+def test_a_part_tells_what_this_job_knows_of_it() -> None:
+    facts = demo_facts("pantry-five")
+    supply = facts.supply
+    assert supply is not None
+    record = a_record(
+        an_answer(1, "parts.first", "C21a", {"measured": 29e-6, "leakage": 14e-3}, decision="order")
+    )
+    nodes = steady_state(supply, supply.line_v).node_v
+    drawn = supply_picture(facts, nodes, {}, line_v=supply.line_v, record=record)
+    assert drawn is not None
+    told = {p.label: p.details for p in drawn.parts}
+    assert told["C21a"][0].startswith("By the sheet: ")
+    assert "Measured 29.0 uF." in told["C21a"] and "Leaks 14.0 mA." in told["C21a"]
+    assert "Decided: order." in told["C21a"] and len(told["C21b"]) == 1
+    # without a record, as in a sum, nothing is told
+    bare = supply_picture(facts, nodes, {}, line_v=supply.line_v)
+    assert bare is not None and not any(p.details for p in bare.parts)

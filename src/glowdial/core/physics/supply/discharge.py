@@ -66,10 +66,12 @@ def _modes(supply: Supply) -> _Modes:
     return _Modes(rates, modes, root)
 
 
-def discharged_v(supply: Supply, seconds: float, *, transformer: bool = True) -> tuple[float, ...]:
+def discharged_v(
+    supply: Supply, seconds: float, *, transformer: bool = True, start_v: float | None = None
+) -> tuple[float, ...]:
     """Volts of every filter capacitor ``seconds`` (0 or more) after switching off, from the most
-    that they can stand at. Without a bleeder they stay."""
-    start_v = unloaded_v(supply, transformer=transformer)
+    that they can stand at, or from ``start_v``. Without a bleeder they stay."""
+    start_v = start_v or unloaded_v(supply, transformer=transformer)
     return tuple(float(v) for v in _modes(supply).node_v(start_v, max(seconds, 0.0)))
 
 

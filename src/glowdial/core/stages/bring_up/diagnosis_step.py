@@ -30,6 +30,7 @@ from glowdial.core.model.measurands import (
     RESERVOIR_RIPPLE,
 )
 from glowdial.core.physics.supply.circuit import Supply, Waveform
+from glowdial.core.physics.supply.discharge import discharged_v
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import common_rail
@@ -50,6 +51,9 @@ from glowdial.core.stages.bring_up.supply_picture import supply_picture
 DIAGNOSIS = "bring-up.diagnosis"
 TOLERANCE = 0.10
 LAST_RAMP_READINGS = 3
+LIFTED = "lifted"
+# so soon after switching off a hand is at the filter
+HAND_GOES_IN_S = 10.0
 FIVE_MINUTES_S = 300.0
 LOAD_LIFTED = "load"
 SUPPLY_PARTS = Basis(areas=(SUPPLY,))
@@ -97,7 +101,21 @@ def _diagnosis(supply: Supply, situation: Situation) -> Step:
     step = replace(
         step, advice=(*_advice(found), *more), cost=_cost(found), picture=drawn, show=None
     )
-    return conclude(step, (nodes, *further), retake=nodes.ask)
+    settled = conclude(step, (nodes, *further), retake=nodes.ask)
+    if settled.ask is not None and settled.ask.key == LIFTED and settled.picture is not None:
+        # the hand goes in between: what stands there then is what counts
+        return replace(settled, picture=_running_out(supply, settled.picture, nodes.fresh))
+    return settled
+
+
+def _running_out(supply: Supply, picture: SupplyPicture, answer: Answer) -> SupplyPicture:
+    """The supply with what each capacitor still holds a while after switching off."""
+    left_v = discharged_v(supply, HAND_GOES_IN_S, start_v=answer.values["reservoir"])
+    nodes = tuple(
+        replace(node, expected=f"{volts:.0f} V, {HAND_GOES_IN_S:.0f} s off")
+        for node, volts in zip(picture.nodes, left_v, strict=True)
+    )
+    return replace(picture, nodes=nodes)
 
 
 def _picture(
@@ -196,7 +214,7 @@ def _timed_ask(supply: Supply, before_v: float) -> Ask:
 
 def _lifted_ask(supply: Supply, words: str) -> Ask:
     return Ask(
-        "lifted",
+        LIFTED,
         "Power off, discharge, lift the filter's lead behind the reservoir; then full line and "
         "the reservoir alone.",
         (Field("reservoir", "reservoir", DC_VOLTS, measurand=RESERVOIR),),

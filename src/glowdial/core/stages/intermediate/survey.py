@@ -153,6 +153,10 @@ def survey_plot(
     if not lines or last is None:
         return None
     title = "IF as found and as left" if left else "IF as found"
+    edges = half_points_hz(last)
+    if edges is not None:
+        middle_hz, width_hz = 0.5 * sum(edges), edges[1] - edges[0]
+        title += f": centre {khz(middle_hz)}, {khz(width_hz)} wide at -6 dB"
     return Plot(
         title,
         "generator (kHz)",
