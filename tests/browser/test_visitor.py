@@ -200,3 +200,27 @@ def test_a_part_of_the_supply_opens_and_tells_what_is_known(
     assert "order" in page.text("part-card")
     page.press(Keys.ESCAPE)
     page.wait("its end", lambda: not page.find("part-card"))
+
+
+def test_a_row_of_the_chart_is_typed_value_by_value(
+    page: BenchPage, serve: Callable[..., str]
+) -> None:
+    address = serve(demo=True)
+    page.open(f"{address}/jobs/6?step=bring-up.chart")
+    page.wait_for("step")
+    acknowledge(page)
+    page.wait("the table", lambda: page.find("asked-window") and page.find("line"))
+    # another row by the arrow keys
+    for row in ("V5", "heaters"):
+        page.press(Keys.ARROW_DOWN)
+        page.wait(row, lambda row=row: page.state()[2] == row)
+    version = page.state()[0]
+    seen = [page.text("asked-window")]
+    for value in ("6.3", "6.2"):
+        page.press(value, Keys.ENTER)
+        page.wait("the next cell", lambda: page.text("asked-window") not in seen)
+        seen.append(page.text("asked-window"))
+    line = page.wait_for("line")
+    assert line.get_attribute("value") == "6.3 6.2 "
+    # nothing is kept before the row is whole
+    assert page.state()[0] == version

@@ -3794,6 +3794,8 @@ export interface components {
             best: components["schemas"]["TracePointShape"];
             /** Next Words */
             next_words: string;
+            /** Now Text */
+            now_text: string;
             /** Points */
             points: components["schemas"]["TracePointShape"][];
             /** Words */

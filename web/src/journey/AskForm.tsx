@@ -23,6 +23,8 @@ type Props = {
   onLost: (error: unknown, typed: string) => void;
   /** Beside a picture, which has the ground. */
   compact: boolean;
+  /** Told which value of the line is typed now, by its label. */
+  onCell: (label: string) => void;
 };
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
@@ -98,7 +100,7 @@ function ConfirmForm(props: Props) {
 }
 
 function LineForm(props: Props) {
-  const { ask, jobId, step, taken, compact } = props;
+  const { ask, jobId, step, taken, compact, onCell } = props;
   const { send, trouble, setTrouble, busy } = useAnswer(props);
   // the reading may be there before its input is
   const [line, setLine] = useState(taken?.line ?? "");
@@ -115,11 +117,17 @@ function LineForm(props: Props) {
   }
   useEffect(() => takeFocus(input.current), [taken]);
   const echo = useEcho(jobId, step.key, ask.key, line);
+  // a row of a table may be typed as one line, or value by value with Enter between
+  const wanted = step.table ? ask.fields.filter((f) => f.required).length : 1;
+  const cell = ask.fields[Math.min(cellOf(line), ask.fields.length - 1)]?.label ?? "";
+  useEffect(() => onCell(cell), [onCell, cell]);
   return (
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        void send({ line });
+        const further = nextCell(line, wanted);
+        if (further) setLine(further);
+        else void send({ line: whole(line, wanted) });
       }}
       noValidate
     >
@@ -171,6 +179,24 @@ function LineForm(props: Props) {
       <Trouble error={trouble} />
     </form>
   );
+}
+
+const valuesOf = (line: string) => line.split(/\s+/).filter(Boolean);
+
+/** Which value of a line is typed now, counted from 0. */
+const cellOf = (line: string) =>
+  Math.max(valuesOf(line).length - (/\s$/.test(line) || line === "" ? 0 : 1), 0);
+
+/** The line with its last value left blank, where Enter was pressed on that. */
+const whole = (line: string, wanted: number) =>
+  /\S\s$/.test(line) && valuesOf(line).length === wanted - 1 ? `${line}-` : line;
+
+/** A line of a table with room for its next value; Enter on an empty one leaves that blank. */
+export function nextCell(line: string, wanted: number): string | null {
+  const values = valuesOf(line);
+  if (wanted < 2 || values.length === 0 || values.length >= wanted) return null;
+  const blank = /\s$/.test(line) ? [...values, "-"] : values;
+  return blank.length < wanted ? `${blank.join(" ")} ` : null;
 }
 
 /** As large as the whole of the line, or of its example, has room for. */

@@ -108,6 +108,7 @@ export function StepCard({ open, step }: Props) {
                 onKept={open.keep}
                 onLost={open.lose}
                 compact={pictured}
+                onCell={open.setCell}
               />
             )}
             {!step.asks_in_panel && !pictured && (

@@ -32,10 +32,6 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
   );
 }
 
-/** The reading that was typed last, where no bench shows one. */
-const lastOf = (trace: NonNullable<Step["trace"]>) =>
-  `${trace.points.at(-1)?.value.toFixed(2) ?? ""} V`;
-
 /** The one picture that a step is about. */
 export function Picture({ open, step }: { open: OpenJob; step: Step }) {
   const { trace, measured, plot } = seenAt(open);
@@ -45,7 +41,7 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
       {trace ? (
         <PeakTrace
           trace={trace}
-          reading={measured ? (open.bench?.meters[0]?.text ?? "") : lastOf(trace)}
+          reading={measured ? (open.bench?.meters[0]?.text ?? "") : trace.now_text}
           store={open.watch.store}
         />
       ) : picture ? (
@@ -56,6 +52,7 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
         <ReadingTable
           table={table}
           asked={open.ask?.key ?? ""}
+          cell={open.cell}
           open={step.blocked ? [] : asksOf(step)}
           onPick={open.pick}
         />

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useReducer, useRef } from "react";
+import { useEffect, useReducer, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import type { Job, Schemas } from "../api/client";
@@ -19,6 +19,7 @@ export function useJob(job: Job) {
   const { data: bench } = useQuery(benchQuery(job.job_id));
   const watch = useWatch(job.job_id);
   const [state, tell] = useReducer(jobState, AT_REST);
+  const [cell, setCell] = useState("");
   const waiting = useRef(0);
   const working = useRef(false);
   useKnown(job);
@@ -82,6 +83,8 @@ export function useJob(job: Job) {
     turning: Boolean(bench?.turn_steps.length && step?.adjuster && step.ask?.measurable),
     go,
     goBy: (way: number) => go(neighbour(job.steps, here, way)),
+    cell,
+    setCell,
     rows,
     pickRow: (way: number) => {
       const at = rows.indexOf(ask?.key ?? "");

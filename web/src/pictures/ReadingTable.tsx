@@ -9,13 +9,15 @@ type Props = {
   table: Readings;
   /** The question that is asked now: its cells are lit. */
   asked: string;
+  /** Which of its cells is typed now, by its label. */
+  cell: string;
   /** Questions that the step takes now: those rows may be picked. */
   open: string[];
   onPick: (ask: string) => void;
 };
 
 /** Many values at once: what is expected, what was read, and which are asked for now. */
-export default function ReadingTable({ table, asked, open, onPick }: Props) {
+export default function ReadingTable({ table, asked, cell: focused, open, onPick }: Props) {
   return (
     <Box
       flex="1 0 240px"
@@ -29,7 +31,7 @@ export default function ReadingTable({ table, asked, open, onPick }: Props) {
       px={2}
       data-testid="reading-table"
     >
-      <Asked table={table} asked={asked} />
+      <Asked table={table} asked={asked} focused={focused} />
       <Table.Root size="sm">
         <Table.Header>
           <Table.Row bg="transparent">
@@ -56,7 +58,13 @@ export default function ReadingTable({ table, asked, open, onPick }: Props) {
                 const cell = row.cells.find((c) => c.column === column);
                 return (
                   <Table.Cell key={column} p="3px 4px" minW="104px">
-                    {cell && <Value cell={cell} asked={cell.ask === asked} />}
+                    {cell && (
+                      <Value
+                        cell={cell}
+                        asked={cell.ask === asked}
+                        focused={cell.ask === asked && cell.label === focused}
+                      />
+                    )}
                   </Table.Cell>
                 );
               })}
@@ -69,14 +77,16 @@ export default function ReadingTable({ table, asked, open, onPick }: Props) {
 }
 
 /** What is asked for now, large enough to be read with a probe in the hand. */
-function Asked({ table, asked }: { table: Readings; asked: string }) {
+function Asked({ table, asked, focused }: { table: Readings; asked: string; focused: string }) {
   const row = table.rows.find((r) => r.ask === asked);
   if (!row) return null;
-  const cells = row.cells.filter((cell) => cell.ask === asked);
+  const mine = table.rows.flatMap((r) => r.cells.filter((cell) => cell.ask === asked));
+  const one = mine.find((cell) => cell.label === focused);
+  const cells = one ? [one] : row.cells.filter((cell) => cell.ask === asked);
   return (
     <Flex gap={5} wrap="wrap" align="baseline" px={2} pt={2} data-testid="asked-window">
       <Text fontSize="22px" color="glow">
-        {row.label}
+        {one ? one.label : row.label}
       </Text>
       {cells.map((cell) => (
         <Flex key={cell.column} gap={2} align="baseline">
@@ -128,12 +138,13 @@ function RowHead({ row, pickable, onPick }: HeadProps) {
   );
 }
 
-function Value({ cell, asked }: { cell: Cell; asked: boolean }) {
+function Value({ cell, asked, focused }: { cell: Cell; asked: boolean; focused: boolean }) {
   return (
     <Box
-      borderWidth="1px"
+      borderWidth={focused ? "3px" : "1px"}
       borderRadius="3px"
       borderColor={asked ? "glow" : "edge"}
+      data-focused={focused || undefined}
       bg={asked ? "raised" : "transparent"}
       px={2}
       minH="42px"

@@ -282,8 +282,10 @@ class PeakTraceShape(BaseModel):
     words: str
     next_words: str
     at_best: bool
+    now_text: str
 
     @classmethod
     def of(cls, trace: PeakTrace) -> PeakTraceShape:
         """From the core's trace."""
-        return cls.model_validate({**asdict(trace), "at_best": trace.at_best})
+        more = {"at_best": trace.at_best, "now_text": trace.now_text}
+        return cls.model_validate({**asdict(trace), **more})

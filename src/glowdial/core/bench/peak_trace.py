@@ -35,6 +35,11 @@ class PeakTrace:
     next_words: str
 
     @property
+    def now_text(self) -> str:
+        """The reading where it stands, as a meter shows it."""
+        return f"{self.points[-1].value:.2f} V"
+
+    @property
     def at_best(self) -> bool:
         """Whether the reading stands at the best, within what a needle moves by itself."""
         return self.below <= STILL_SHARE
