@@ -194,7 +194,7 @@ const whole = (line: string, wanted: number) =>
 /** A line of a table with room for its next value; Enter on an empty one leaves that blank. */
 export function nextCell(line: string, wanted: number): string | null {
   const values = valuesOf(line);
-  if (wanted < 2 || values.length === 0 || values.length >= wanted) return null;
+  if (wanted <= 1 || values.length === 0 || values.length >= wanted) return null;
   const blank = /\s$/.test(line) ? [...values, "-"] : values;
   return blank.length < wanted ? `${blank.join(" ")} ` : null;
 }
