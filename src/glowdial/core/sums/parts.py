@@ -131,7 +131,22 @@ def _marking(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
         SumLine("value" if len(found) == 1 else f"section {n}", _marked(m, unit))
         for n, m in enumerate(found, start=1)
     )
-    return SumAnswer(f"{text.strip()}: {'; '.join(line.text for line in lines)}.", lines)
+    sentence = f"{text.strip()}: {'; '.join(line.text for line in lines)}."
+    return SumAnswer(sentence, lines, None, _sections(found, resistor=resistor))
+
+
+def _sections(found: Sequence[Marked], *, resistor: bool) -> Plot:
+    """Every section's value, and how far the marking lets it lie from it."""
+    scale, unit = (1e-3, "kohm") if resistor else (1e6, "uF")
+    numbers = tuple(float(n) for n in range(1, len(found) + 1))
+    values = tuple(scale * m.value for m in found)
+    spans = tuple(m.tolerance or 0.0 for m in found)
+    low = tuple(v * (1.0 - s) for v, s in zip(values, spans, strict=True))
+    high = tuple(v * (1.0 + s) for v, s in zip(values, spans, strict=True))
+    limits = (PlotLine("least", "low", numbers, low), PlotLine("most", "high", numbers, high))
+    return Plot(
+        "As marked", "section", unit, (*limits, PlotLine("marked", "measured", numbers, values))
+    )
 
 
 def _marked(found: Marked, unit: str) -> str:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from builders import an_answer, tidewater_facts
+from builders import an_answer, tidewater_facts, walked
 from glowdial.core.physics.resonance import circuit_response
+from glowdial.core.plan.journey import journey
 from glowdial.core.stages.intermediate.survey import (
     SurveyCurve,
     half_points_hz,
@@ -56,3 +59,19 @@ def test_the_plot_is_in_decibels_with_the_if_and_the_peak_marked() -> None:
     edges = [m.x for m in plot.marks if m.role == "edge"]
     assert "centre 465 kHz" in plot.title and sum(edges) / 2 == pytest.approx(465.0, abs=0.1)
     assert survey_plot(FACTS, None, None) is None
+
+
+def test_every_core_stands_on_the_table_of_its_passes() -> None:
+    record = walked(FACTS, "if.pass1.gain")
+    gain = an_answer(
+        max(a.seq for a in record.answers) + 1, "if.pass1.gain", "level", {"level": 3e-4}
+    )
+    step = journey(FACTS, replace(record, answers=(*record.answers, gain))).step("if.pass1.gain")
+    assert step.table is not None and step.table.columns == ("pass 1",)
+    assert [row.label for row in step.table.rows] == [
+        FACTS.adjuster(key).name for key in FACTS.if_adjusters()
+    ]
+    for row, key in zip(step.table.rows, FACTS.if_adjusters(), strict=True):
+        peaked = next(a for a in record.answers if a.step == f"if.pass1.{key}")
+        assert row.cells[0].read.split(" to ")[0] == f"{abs(peaked.values['before']):.2f}"
+        assert row.cells[0].verdict in ("inside", "low")

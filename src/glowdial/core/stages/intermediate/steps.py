@@ -8,7 +8,8 @@ from glowdial.core.bench.movements import REFERENCE_AVC_V
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.chain import MIXER, SetUp, chain_picture
 from glowdial.core.journey.entry import LEAVE_IT
-from glowdial.core.journey.peaking import advised_level_v, peak_step
+from glowdial.core.journey.peaking import LEAST_OF_BEFORE, advised_level_v, peak_step
+from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import (
     conclude,
     confirmed,
@@ -20,7 +21,7 @@ from glowdial.core.journey.readings import (
 from glowdial.core.journey.record import IF_AREA, Answer, Basis, JobRecord
 from glowdial.core.journey.room import ReportPart, ReportRow, Situation, pictured, report_row
 from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Status, Step, result
-from glowdial.core.language.quantities import AVC_VOLTS, LEVEL, engineering, khz
+from glowdial.core.language.quantities import AVC_VOLTS, LEVEL, engineering, khz, turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import AVC, GENERATOR_LEVEL
 from glowdial.core.safety.cautions import Activity
@@ -321,8 +322,36 @@ def _gain(
         if another_pass(gained)
         else f"Less than {STOP_BELOW_DB:g} dB won: the IF is done."
     )
-    step = replace(step, results=(shown,), advice=(words,), draw=lambda: _gain_plot(record, number))
+    step = replace(
+        step,
+        results=(shown,),
+        advice=(words,),
+        draw=lambda: _gain_plot(record, number),
+        table=_cores_table(facts, record, number),
+    )
     return conclude(step, (found,)), gained, level
+
+
+def _cores_table(facts: ReceiverFacts, record: JobRecord, passes: int) -> ReadingTable:
+    """Every core by the passes so far: what its peak won, and how far it was turned for it."""
+    columns = tuple(f"pass {n}" for n in range(1, passes + 1))
+    rows = []
+    for key in facts.if_adjusters():
+        cells = []
+        for n, column in enumerate(columns, start=1):
+            answer = record.latest(f"if.pass{n}.{key}", "peak")
+            if answer is not None:
+                cells.append(_core_cell(column, f"{key} {column}", answer))
+        rows.append(TableRow("", facts.adjuster(key).name, "", tuple(cells)))
+    return ReadingTable(columns, tuple(rows))
+
+
+def _core_cell(column: str, label: str, answer: Answer) -> TableCell:
+    before, after = abs(answer.values["before"]), abs(answer.values["after"])
+    turned = answer.values["turns"]
+    words = "not turned" if turned == 0.0 else turns(turned)
+    verdict = "inside" if after >= LEAST_OF_BEFORE * before else "low"
+    return TableCell(column, "", label, words, f"{before:.2f} to {after:.2f} V", verdict, words)
 
 
 def _gain_plot(record: JobRecord, number: int) -> Plot | None:
