@@ -44,6 +44,7 @@ FLAGS = (
     "--window-size=1280,800",
 )
 CLOCK = "2026-05-11T10:00:00"
+FIRST_PORT, PORTS_EACH = 8700, 20
 
 
 @dataclass(frozen=True)
@@ -111,6 +112,12 @@ def set_size(driver: webdriver.Chrome, width: int, height: int) -> None:
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
 
 
+def first_port() -> int:
+    """Where the servers of this run begin: each of several workers has its own."""
+    worker = os.environ.get("PYTEST_XDIST_WORKER", "gw0")
+    return FIRST_PORT + PORTS_EACH * int(worker.removeprefix("gw"))
+
+
 @pytest.fixture(scope="session")
 def driver(tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrome]:
     """The session's browser."""
@@ -125,7 +132,7 @@ def serve(tmp_path: Path, driver: webdriver.Chrome) -> Iterator[Callable[..., st
     started: list[Server] = []
 
     def start(*, demo: bool) -> str:
-        server = start_server(tmp_path / "data", 8700 + len(started), demo=demo)
+        server = start_server(tmp_path / "data", first_port() + len(started), demo=demo)
         started.append(server)
         return server.address
 
