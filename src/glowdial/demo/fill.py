@@ -219,7 +219,7 @@ def _twin(seed: int) -> Condition:
 
 
 def _rounds_half_way(bench: DemoBench) -> None:
-    """Trimmer and padder turned once each, and the bands' ends not there yet."""
+    """Trimmer and padder turned once each, and the low end to be looked at again."""
     seed = bench.seed + 1
     job_id = bench.arrives("Net loft receiver", f"TS-{seed}", TIDEWATER, _twin(seed), days=4.0)
     _fill_registers(bench.workshop, job_id)
@@ -261,7 +261,7 @@ def _missed_half_way(step: Step) -> bool:
 
 
 def _leaking_coupling(bench: DemoBench) -> None:
-    """The chart taken: the output tube's grid stands above zero, and its cathode too high."""
+    """The chart taken: the output tube's grid stands above zero until the capacitor is lifted."""
     seed = bench.seed + 5
     leak = CapacitorFault("V4", "coupling", leak_ohm=8e6)
     condition = replace(_twin(seed), emission=1.0, load=1.0, faults=(leak,))
@@ -272,7 +272,7 @@ def _leaking_coupling(bench: DemoBench) -> None:
 
 
 def _lopsided_curve(bench: DemoBench) -> None:
-    """The IF surveyed: two humps of different height, beside where they belong."""
+    """The IF surveyed: it peaks beside where it belongs, and falls unlike on its two sides."""
     seed = bench.seed + 6
     untouched = _twin(seed)
     condition = replace(untouched, turns={**untouched.turns, **TURNED})
