@@ -78,7 +78,9 @@ def pictured(title: str, step: Step | None, *, plot: bool = False) -> tuple[Repo
     shown = looked_at(step)
     # on paper nothing is clipped on any more
     supply = replace(shown.picture, probes=()) if shown.picture else None
-    found = ReportPicture(title, supply, shown.table, shown.scale, shown.plot if plot else None)
+    # nor is there a pointer to be moved
+    scale = replace(shown.scale, corrected=(), beside=()) if shown.scale else None
+    found = ReportPicture(title, supply, shown.table, scale, shown.plot if plot else None)
     nothing = not any((found.picture, found.table, found.scale, found.plot))
     return () if nothing else (found,)
 

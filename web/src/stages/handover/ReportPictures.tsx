@@ -45,12 +45,12 @@ function Shown({ shown }: { shown: Picture }) {
         </Flex>
       )}
       {scale && (
-        <Flex h="250px" direction="column">
+        <Flex h="190px" direction="column">
           <ScaleDrawing scale={scale} />
         </Flex>
       )}
       {plot && (
-        <Flex h="210px" direction="column">
+        <Flex h="190px" direction="column">
           <Plot plot={plot} />
         </Flex>
       )}
