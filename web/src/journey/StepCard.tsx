@@ -125,7 +125,12 @@ export function StepCard({ open, step }: Props) {
           {!pictured && <Leads step={step} />}
         </Grid>
       )}
-      {gated && pictured && <Picture open={open} step={step} />}
+      {gated && pictured && (
+        // what the caution leaves: never so much that the step would scroll
+        <Flex direction="column" flex="1 1 0" minH={0} overflow="hidden">
+          <Picture open={open} step={step} />
+        </Flex>
+      )}
       {!gated && pictured && <StepPicture open={open} step={step} />}
       {!gated && step.panels.length > 0 && (
         <Box
