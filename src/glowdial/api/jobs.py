@@ -8,6 +8,7 @@ from fastapi import APIRouter, Path, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
+from glowdial.api.base.pictures import PrintedScaleShape
 from glowdial.api.base.visits import VisitShape
 from glowdial.api.base.wiring import (
     Body,
@@ -49,19 +50,6 @@ class StageShape(BaseModel):
     trouble: str
 
 
-class FaceMarkShape(BaseModel):
-    place: float = Field(description="along the scale, 0 to 1")
-    figure: str
-
-
-class FaceBandShape(BaseModel):
-    """A scale on the set's face."""
-
-    name: str
-    unit: str
-    marks: list[FaceMarkShape]
-
-
 class ShelfShape(BaseModel):
     job_id: int
     set_name: str
@@ -74,7 +62,7 @@ class ShelfShape(BaseModel):
     trouble: str = Field(description="what was found outside and is not settled, or nothing")
     waits_for: list[str] = Field(description="what somebody else has to bring")
     photo_id: int | None = Field(description="a photo of the set")
-    face: list[FaceBandShape] = Field(description="the set's scales, from its sheet")
+    face: list[PrintedScaleShape] = Field(description="the set's scales, from its sheet")
     touched_at: Moment
     days_untouched: int
     closed: bool

@@ -20,6 +20,7 @@ from glowdial.core.plan.gates import missing_cautions, reminded_cautions
 from glowdial.core.safety.cautions import Danger, caution
 from glowdial.core.stages.intake.steps import VISITS_PANEL
 from glowdial.workshop.base.jobs import JobPage
+from glowdial.workshop.base.log import said_in
 
 
 class FieldShape(BaseModel):
@@ -132,6 +133,16 @@ class GapShape(BaseModel):
         return cls(what=gap.what, instead=gap.instead, stage=gap.stage)
 
 
+class SaidShape(BaseModel):
+    """Something that was entered in a step."""
+
+    seq: int
+    at: str
+    text: str
+    verdict: str
+    words: str
+
+
 class StepShape(BaseModel):
     key: str
     stage: str
@@ -168,6 +179,7 @@ class StepShape(BaseModel):
     panels: list[str]
     asks_in_panel: bool
     reminded: list[str]
+    said: list[SaidShape] = Field(description="what was entered in it, oldest first")
 
 
 def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
@@ -213,6 +225,10 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
         asks_in_panel=step.asks_in_panel,
         reminded=list(reminded_cautions(step, view.record, since)),
+        said=[
+            SaidShape(seq=m.seq, at=m.at, text=m.text, verdict=m.verdict, words=m.words)
+            for m in said_in(view.record, step)
+        ],
     )
 
 
@@ -240,10 +256,6 @@ class StageStepShape(BaseModel):
             finished=step.status.finished,
             results=[ResultShape.of(r) for r in step.results],
             notes=list(step.notes),
-            said=[
-                m.text.removeprefix(f"{step.title}: ")
-                for m in view.log
-                if m.step == step.key and not m.struck
-            ],
+            said=[line.text for line in said_in(view.record, step)],
             closed_because=step.closed_because,
         )

@@ -12,6 +12,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from glowdial.core.model.chassis import COMMON_THINGS
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
 from glowdial.core.safety.cautions import Trait
@@ -32,8 +33,6 @@ from glowdial.sheets.section import (
 )
 
 HIGHEST_AM_IF_HZ = 2e6
-# what most chassis carry, known by these names without being listed
-COMMON_THINGS = ("gang", "mains-transformer", "loudspeaker")
 
 
 class Chassis(StrEnum):

@@ -8,7 +8,7 @@ from builders import a_record, an_answer, slipway_facts, tidewater_facts
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.dial_marks import dial_recipe, search_span_hz
-from glowdial.core.journey.peaking import peak_step
+from glowdial.core.journey.peaking import peak_step, typed_trace
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.model.facts import ReceiverFacts
 
@@ -81,3 +81,15 @@ def test_places_that_were_typed_show_the_way_over_the_peak() -> None:
     done = an_answer(9, step.key, "peak", {"before": -1.9, "after": -2.6, "turns": 0.25})
     over = peak_step(a_record(*answers, done), step, adjuster, recipe=recipe, level_v=1e-3)
     assert over.trace is None and over.others == ()
+
+
+def test_a_peak_that_is_gone_over_again_begins_its_way_anew() -> None:
+    first = an_answer(1, "if.pass1.t1-primary", "trial1", {"turned": 0.5, "avc": -2.0})
+    peak = an_answer(
+        2, "if.pass1.t1-primary", "peak", {"before": -1.9, "after": -2.6, "turns": 0.2}
+    )
+    assert typed_trace(a_record(first, peak), "if.pass1.t1-primary") is None
+    second = an_answer(3, "if.pass1.t1-primary", "trial2", {"turned": 0.0, "avc": -2.4})
+    again = typed_trace(a_record(first, peak, second), "if.pass1.t1-primary")
+    assert again is not None and [p.turns for p in again.points] == [0.0]
+    assert again.now_text == "2.40 V"

@@ -33,12 +33,12 @@ def test_a_set_that_just_arrived_waits_for_nobody() -> None:
 
 def test_its_face_has_every_band_with_rising_places_and_the_sheets_figures() -> None:
     face = stands(a_record()).face
-    assert [b.name for b in face] == [b.name for b in FACTS.bands]
+    assert [b.band for b in face] == [b.name for b in FACTS.bands]
     assert [b.unit for b in face] == ["kHz", "MHz"]
     for shown, band in zip(face, FACTS.bands, strict=True):
         scale = 1e6 if shown.unit == "MHz" else 1e3
-        assert [float(m.figure) * scale for m in shown.marks] == sorted(band.dial_marks_hz)
-        places = [m.place for m in shown.marks]
+        assert [float(f.text) * scale for f in shown.figures] == sorted(band.dial_marks_hz)
+        places = [f.place for f in shown.figures]
         assert places == sorted(places) and places[0] >= 0.0 and places[-1] <= 1.0
 
 

@@ -2642,28 +2642,6 @@ export interface components {
             supply: components["schemas"]["SupplySheet"];
         };
         /**
-         * FaceBandShape
-         * @description A scale on the set's face.
-         */
-        FaceBandShape: {
-            /** Marks */
-            marks: components["schemas"]["FaceMarkShape"][];
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-        };
-        /** FaceMarkShape */
-        FaceMarkShape: {
-            /** Figure */
-            figure: string;
-            /**
-             * Place
-             * @description along the scale, 0 to 1
-             */
-            place: number;
-        };
-        /**
          * Feed
          * @description Where B+ comes from.
          * @enum {string}
@@ -3871,6 +3849,18 @@ export interface components {
             /** Step */
             step: string;
         };
+        /**
+         * PrintedScaleShape
+         * @description A band's scale as it is printed on the set.
+         */
+        PrintedScaleShape: {
+            /** Band */
+            band: string;
+            /** Figures */
+            figures: components["schemas"]["ScaleFigureShape"][];
+            /** Unit */
+            unit: string;
+        };
         /** ProbeShape */
         ProbeShape: {
             /** Letter */
@@ -4360,14 +4350,20 @@ export interface components {
             title: string;
         };
         /**
-         * ScaleBesideShape
-         * @description Another scale under the same pointer.
+         * SaidShape
+         * @description Something that was entered in a step.
          */
-        ScaleBesideShape: {
-            /** Band */
-            band: string;
-            /** Figures */
-            figures: components["schemas"]["ScaleFigureShape"][];
+        SaidShape: {
+            /** At */
+            at: string;
+            /** Seq */
+            seq: number;
+            /** Text */
+            text: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
         };
         /**
          * ScaleCorrectionShape
@@ -4409,7 +4405,7 @@ export interface components {
             /** Band */
             band: string;
             /** Beside */
-            beside: components["schemas"]["ScaleBesideShape"][];
+            beside: components["schemas"]["PrintedScaleShape"][];
             /** Corrected */
             corrected: components["schemas"]["ScaleCorrectionShape"][];
             /** High */
@@ -4669,7 +4665,7 @@ export interface components {
              * Face
              * @description the set's scales, from its sheet
              */
-            face: components["schemas"]["FaceBandShape"][];
+            face: components["schemas"]["PrintedScaleShape"][];
             /** Job Id */
             job_id: number;
             /** Link */
@@ -4859,6 +4855,11 @@ export interface components {
             results: components["schemas"]["ResultShape"][];
             /** Retake */
             retake: boolean;
+            /**
+             * Said
+             * @description what was entered in it, oldest first
+             */
+            said: components["schemas"]["SaidShape"][];
             scale: components["schemas"]["ScalePictureShape"] | null;
             /** Shouts */
             shouts: boolean;

@@ -23,8 +23,8 @@ type Props = {
   onLost: (error: unknown, typed: string) => void;
   /** Beside a picture, which has the ground. */
   compact: boolean;
-  /** Told which value of the line is typed now, by its label. */
-  onCell: (label: string) => void;
+  /** Told which value of the line is typed now, by its label, and whether the line is begun. */
+  onCell: (cell: { label: string; begun: boolean }) => void;
 };
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
@@ -120,14 +120,15 @@ function LineForm(props: Props) {
   // a row of a table may be typed as one line, or value by value with Enter between
   const wanted = step.table ? ask.fields.filter((f) => f.required).length : 1;
   const cell = ask.fields[Math.min(cellOf(line), ask.fields.length - 1)]?.label ?? "";
-  useEffect(() => onCell(cell), [onCell, cell]);
+  const begun = line !== "";
+  useEffect(() => onCell({ label: cell, begun }), [onCell, cell, begun]);
   return (
     <form
       onSubmit={(event) => {
         event.preventDefault();
-        const further = nextCell(line, wanted);
-        if (further) setLine(further);
-        else void send({ line: whole(line, wanted) });
+        const { next, whole } = entered(line, wanted);
+        if (whole) void send({ line: next });
+        else setLine(next);
       }}
       noValidate
     >
@@ -187,16 +188,18 @@ const valuesOf = (line: string) => line.split(/\s+/).filter(Boolean);
 const cellOf = (line: string) =>
   Math.max(valuesOf(line).length - (/\s$/.test(line) || line === "" ? 0 : 1), 0);
 
-/** The line with its last value left blank, where Enter was pressed on that. */
-const whole = (line: string, wanted: number) =>
-  /\S\s$/.test(line) && valuesOf(line).length === wanted - 1 ? `${line}-` : line;
-
-/** A line of a table with room for its next value; Enter on an empty one leaves that blank. */
-export function nextCell(line: string, wanted: number): string | null {
+/**
+ * What Enter makes of a row of `wanted` values that is typed one by one: the row with room for its
+ * next value, or the whole of it. Enter on an empty value leaves that blank. A word among the values
+ * goes at once, as it stands: it may be a sign of danger.
+ */
+export function entered(line: string, wanted: number): { next: string; whole: boolean } {
   const values = valuesOf(line);
-  if (wanted <= 1 || values.length === 0 || values.length >= wanted) return null;
-  const blank = /\s$/.test(line) ? [...values, "-"] : values;
-  return blank.length < wanted ? `${blank.join(" ")} ` : null;
+  const plain = values.every((value) => /^[-+.,\d]/.test(value));
+  if (!plain || values.length === 0 || values.length >= wanted) return { next: line, whole: true };
+  const all = /\s$/.test(line) ? [...values, "-"] : values;
+  const whole = all.length >= wanted;
+  return { next: whole ? all.join(" ") : `${all.join(" ")} `, whole };
 }
 
 /** As large as the whole of the line, or of its example, has room for. */

@@ -2,7 +2,7 @@ import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
 
 import { lazy, Suspense } from "react";
 
-import type { Job, Schemas, Step } from "../api/client";
+import type { Schemas, Step } from "../api/client";
 import { KeyHint } from "../shared/KeyHint";
 import { Plot } from "../shared/Plot";
 import { Trouble } from "../shared/Trouble";
@@ -115,7 +115,7 @@ export function StepCard({ open, step }: Props) {
               <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
             )}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
-            {finished && !pictured && <Said job={job} step={step} />}
+            {finished && !pictured && <Said said={step.said} />}
             {step.closable && !pictured && (
               <Box mt={2}>
                 <GoodEnough open={open} />
@@ -238,22 +238,21 @@ function Blocked({ step, next, onGoOn }: { step: Step; next: string; onGoOn: () 
 }
 
 /** What was entered in a step that is done, newest first. */
-function Said({ job, step }: { job: Job; step: Step }) {
-  const lines = job.log.filter((line) => line.step === step.key && !line.struck);
-  if (lines.length === 0) return null;
+function Said({ said }: { said: Step["said"] }) {
+  if (said.length === 0) return null;
   return (
     <Box mt={3} data-testid="said">
       <Text color="dim" fontSize="15px">
         What was entered here
       </Text>
-      {[...lines].reverse().map((line) => (
-        <Flex key={`${line.seq} ${line.kind}`} gap={3} py="2px" fontSize="16px" align="baseline">
+      {[...said].reverse().map((line) => (
+        <Flex key={line.seq} gap={3} py="2px" fontSize="16px" align="baseline">
           <Text fontFamily="mono" color="dim" flexShrink={0}>
             {line.at.slice(11, 16)}
           </Text>
           {line.verdict && <VerdictShape verdict={line.verdict} />}
           <Text whiteSpace="pre-line">
-            {line.text.replace(`${step.title}: `, "")}
+            {line.text}
             {line.words ? `, ${line.words}` : ""}
           </Text>
         </Flex>

@@ -52,7 +52,7 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
         <ReadingTable
           table={table}
           asked={open.ask?.key ?? ""}
-          cell={open.cell}
+          cell={open.cell.label}
           open={step.blocked ? [] : asksOf(step)}
           onPick={open.pick}
         />

@@ -19,7 +19,7 @@ export function useJob(job: Job) {
   const { data: bench } = useQuery(benchQuery(job.job_id));
   const watch = useWatch(job.job_id);
   const [state, tell] = useReducer(jobState, AT_REST);
-  const [cell, setCell] = useState("");
+  const [cell, setCell] = useState({ label: "", begun: false });
   const waiting = useRef(0);
   const working = useRef(false);
   useKnown(job);
@@ -87,6 +87,8 @@ export function useJob(job: Job) {
     setCell,
     rows,
     pickRow: (way: number) => {
+      // what is typed already is not lost by a key
+      if (cell.begun) return;
       const at = rows.indexOf(ask?.key ?? "");
       const next = rows[(at + way + rows.length) % rows.length];
       if (next) tell({ type: "picked", step: step?.key ?? "", ask: next, series: false });

@@ -3,6 +3,7 @@ import { useMemo, useRef } from "react";
 
 import { BlockSymbol } from "./BlockSymbol";
 import { type ChainPicture, layOutChain, type PlacedBlock } from "./chainLayout";
+import { MeterMark } from "./MeterMark";
 import { PictureWords } from "./PictureWords";
 import { useSize } from "./useSize";
 
@@ -66,22 +67,7 @@ export default function ChainDrawing({ picture }: { picture: ChainPicture }) {
               </Box>
             ))}
             {drawn.taps.map((tap) => (
-              <Box asChild key={tap.key} color="glow">
-                <g>
-                  <Box asChild css={{ fill: "{colors.ground}" }}>
-                    <circle cx={tap.x} cy={tap.y} r={14} stroke="currentColor" />
-                  </Box>
-                  <text
-                    x={tap.x}
-                    y={tap.y + 5}
-                    fontSize={14}
-                    textAnchor="middle"
-                    fill="currentColor"
-                  >
-                    {tap.letter}
-                  </text>
-                </g>
-              </Box>
+              <MeterMark key={tap.key} x={tap.x} y={tap.y} letter={tap.letter} />
             ))}
             <PictureWords words={drawn.words} />
           </svg>

@@ -93,6 +93,9 @@ function Drawn({ scale, width, height }: { scale: Scale; width: number; height: 
       {drawn.beside.map((other) => (
         <Tone key={other.band} of="dim">
           <line x1={left} x2={right} y1={other.y} y2={other.y} stroke="currentColor" />
+          <text x={right} y={other.y - 7} fontSize={13} textAnchor="end" fill="currentColor">
+            {other.unit}
+          </text>
           {other.figures.map((figure) => (
             <g key={figure.x}>
               <line

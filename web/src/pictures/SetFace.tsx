@@ -18,7 +18,7 @@ export function SetFace({ line }: { line: Line }) {
     );
   }
   const face = faceLayout(line.face);
-  const scales = line.face.map((b) => `${b.name} in ${b.unit}`).join(", ");
+  const scales = line.face.map((b) => `${b.band} in ${b.unit}`).join(", ");
   return (
     <svg
       viewBox={`0 0 ${face.width} ${face.height}`}

@@ -1,6 +1,7 @@
 import { Box, Table, VisuallyHidden } from "@chakra-ui/react";
 import { useMemo, useRef } from "react";
 
+import { MeterMark } from "./MeterMark";
 import { PartCards } from "./PartCards";
 import { PartSymbol } from "./PartSymbol";
 import { PictureWords } from "./PictureWords";
@@ -59,22 +60,7 @@ export default function SupplyDrawing({ picture }: { picture: SupplyPicture }) {
               <Drawn key={placed.part.key} placed={placed} />
             ))}
             {drawn.meters.map((meter) => (
-              <Box asChild key={`${meter.x} ${meter.y}`} color="glow">
-                <g>
-                  <Box asChild css={{ fill: "{colors.ground}" }}>
-                    <circle cx={meter.x} cy={meter.y} r={13} stroke="currentColor" />
-                  </Box>
-                  <text
-                    x={meter.x}
-                    y={meter.y + 5}
-                    fontSize={14}
-                    textAnchor="middle"
-                    fill="currentColor"
-                  >
-                    {meter.letter}
-                  </text>
-                </g>
-              </Box>
+              <MeterMark key={`${meter.x} ${meter.y}`} {...meter} />
             ))}
             <PictureWords words={drawn.words} />
           </svg>

@@ -1,6 +1,6 @@
 import type { Schemas } from "../api/client";
 
-type Band = Schemas["FaceBandShape"];
+type Band = Schemas["PrintedScaleShape"];
 
 const WIDTH = 340;
 const HEIGHT = 112;
@@ -17,9 +17,9 @@ export function faceLayout(bands: Band[]) {
   const pitch = (HEIGHT - 2 * FIRST + 16) / Math.max(shown.length, 2);
   const scales = shown.map((band, n) => {
     const y = FIRST + n * pitch;
-    const marks = band.marks.map((mark) => ({
+    const marks = band.figures.map((mark) => ({
       x: LEFT + 14 + mark.place * (RIGHT - LEFT - 40),
-      figure: mark.figure,
+      figure: mark.text,
     }));
     const words: { text: string; x: number; y: number; align: "middle" | "start" }[] = [];
     let free = 0;

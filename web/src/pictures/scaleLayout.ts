@@ -11,6 +11,8 @@ const SCALE_Y = 46;
 const LENS_TOP = 104;
 /** What another scale takes above the one that is read. */
 const BESIDE = 28;
+/** What its unit takes at its right end. */
+const UNIT = 30;
 const UNDER = 12;
 /** A lens shows this many tolerances either side, and more where a reading lies further off. */
 const LEAST_REACH = 2;
@@ -60,17 +62,17 @@ export function spreadOut(scale: Scale, width: number, height: number) {
       })),
     };
   });
-  const figures = beside.map(({ band, y, figures: all }) => {
+  const figures = beside.map(({ band, unit, y, figures: all }) => {
     let free = 0;
     const at = all.map(({ place, text }) => ({ x: SIDE + long * place, text }));
     // a figure that would touch the one before it is left out; its tick stays
     const shown = at.map(({ x, text }) => {
       const half = (text.length * SMALL * LETTER) / 2;
-      const fits = x - half > free && x + half < width;
+      const fits = x - half > free && x + half < SIDE + long - UNIT;
       if (fits) free = x + half + 4;
       return { x, text: fits ? text : "" };
     });
-    return { band, y, figures: shown };
+    return { band, unit, y, figures: shown };
   });
   return { left: SIDE, right: SIDE + long, scaleY, lensTop, bottom, lenses, beside: figures };
 }

@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import TYPE_CHECKING, Self
 
 from pydantic import BaseModel, Field
 
 from glowdial.core.bench.peak_trace import PeakTrace
-from glowdial.core.journey.pictures import (
-    ChainKind,
-    ChainPicture,
-    ChassisPicture,
-    ReadingTable,
-    ScalePicture,
-    SupplyPicture,
-)
-from glowdial.core.journey.steps import Plot
+from glowdial.core.journey.pictures import ChainKind
 from glowdial.core.model.chassis import Side, Thing
+
+if TYPE_CHECKING:
+    from _typeshed import DataclassInstance
+
+
+class Shown(BaseModel):
+    """What is to be seen, field by field as the core says it."""
+
+    @classmethod
+    def of(cls, what: DataclassInstance) -> Self:
+        """From the core's own data."""
+        return cls.model_validate(asdict(what))
 
 
 class PlotLineShape(BaseModel):
@@ -34,7 +39,7 @@ class PlotMarkShape(BaseModel):
     role: str
 
 
-class PlotShape(BaseModel):
+class PlotShape(Shown):
     title: str
     x_label: str
     y_label: str
@@ -42,11 +47,6 @@ class PlotShape(BaseModel):
     tolerance: float | None
     marks: list[PlotMarkShape]
     main: bool = Field(description="what its step is about")
-
-    @classmethod
-    def of(cls, plot: Plot) -> PlotShape:
-        """From the journey's plot."""
-        return cls.model_validate(asdict(plot))
 
 
 class SupplyPartShape(BaseModel):
@@ -78,7 +78,7 @@ class ProbeShape(BaseModel):
     words: str
 
 
-class SupplyPictureShape(BaseModel):
+class SupplyPictureShape(Shown):
     """A supply to be drawn: nodes from the reservoir on, the parts between, the probes now."""
 
     topology: str
@@ -87,11 +87,6 @@ class SupplyPictureShape(BaseModel):
     nodes: list[SupplyNodeShape]
     probes: list[ProbeShape]
     series: bool
-
-    @classmethod
-    def of(cls, picture: SupplyPicture) -> SupplyPictureShape:
-        """From the journey's picture."""
-        return cls.model_validate(asdict(picture))
 
 
 class TableCellShape(BaseModel):
@@ -111,16 +106,11 @@ class TableRowShape(BaseModel):
     cells: list[TableCellShape]
 
 
-class ReadingTableShape(BaseModel):
+class ReadingTableShape(Shown):
     """Many values that are read one after the other; a row is taken by its question."""
 
     columns: list[str]
     rows: list[TableRowShape]
-
-    @classmethod
-    def of(cls, table: ReadingTable) -> ReadingTableShape:
-        """From the journey's table."""
-        return cls.model_validate(asdict(table))
 
 
 class ScaleReadingShape(BaseModel):
@@ -151,14 +141,15 @@ class ScaleFigureShape(BaseModel):
     text: str
 
 
-class ScaleBesideShape(BaseModel):
-    """Another scale under the same pointer."""
+class PrintedScaleShape(BaseModel):
+    """A band's scale as it is printed on the set."""
 
     band: str
+    unit: str
     figures: list[ScaleFigureShape]
 
 
-class ScalePictureShape(BaseModel):
+class ScalePictureShape(Shown):
     """A band's scale, and how far each of its marks was off whenever it was read."""
 
     band: str
@@ -166,12 +157,7 @@ class ScalePictureShape(BaseModel):
     high: str
     marks: list[ScaleMarkShape]
     corrected: list[ScaleCorrectionShape]
-    beside: list[ScaleBesideShape]
-
-    @classmethod
-    def of(cls, scale: ScalePicture) -> ScalePictureShape:
-        """From the journey's scale."""
-        return cls.model_validate(asdict(scale))
+    beside: list[PrintedScaleShape]
 
 
 class ChainCoreShape(BaseModel):
@@ -208,7 +194,7 @@ class ChainPointShape(BaseModel):
     words: str
 
 
-class ChainPictureShape(BaseModel):
+class ChainPictureShape(Shown):
     """The signal's way from the aerial to the loudspeaker, and what is joined to it now."""
 
     band: str
@@ -217,11 +203,6 @@ class ChainPictureShape(BaseModel):
     feeds: list[str]
     control: str
     points: list[ChainPointShape]
-
-    @classmethod
-    def of(cls, chain: ChainPicture) -> ChainPictureShape:
-        """From the journey's chain."""
-        return cls.model_validate(asdict(chain))
 
 
 class ChassisItemShape(BaseModel):
@@ -248,7 +229,7 @@ class ChassisOrderShape(BaseModel):
     done: bool
 
 
-class ChassisPictureShape(BaseModel):
+class ChassisPictureShape(Shown):
     """A chassis with the adjuster that is turned now; without places its order in the chain."""
 
     width_mm: float
@@ -260,11 +241,6 @@ class ChassisPictureShape(BaseModel):
     items: list[ChassisItemShape]
     order: list[ChassisOrderShape]
     photo_id: int = Field(description="of the photo that items are pins on, else 0")
-
-    @classmethod
-    def of(cls, chassis: ChassisPicture) -> ChassisPictureShape:
-        """From the journey's chassis."""
-        return cls.model_validate(asdict(chassis))
 
 
 class TracePointShape(BaseModel):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+from glowdial.core.journey.dial_marks import band_adjusters
 from glowdial.core.journey.pictures import ChassisItem, ChassisOrder, ChassisPicture
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Step
@@ -101,5 +102,5 @@ def chain_order(facts: ReceiverFacts) -> tuple[str, ...]:
 
 
 def _of_band(band: BandFacts) -> tuple[str, ...]:
-    own = (band.high_adjuster, band.low_adjuster, band.rf_adjuster, band.aerial_adjuster)
-    return tuple(key for key in own if key)
+    radio = (band.rf_adjuster, band.aerial_adjuster)
+    return (*band_adjusters(band), *(key for key in radio if key))

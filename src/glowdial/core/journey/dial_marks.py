@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.pictures import (
-    ScaleBeside,
+    PrintedScale,
     ScaleFigure,
     ScaleMark,
     ScalePicture,
@@ -122,11 +122,14 @@ def scale_place(band: BandFacts, frequency_hz: float) -> float:
     return (low - at) / (low - high)
 
 
-def _beside(band: BandFacts) -> ScaleBeside:
-    return ScaleBeside(
-        band.name,
-        tuple(ScaleFigure(scale_place(band, hz), khz(hz)) for hz in sorted(band.dial_marks_hz)),
+def printed_scale(band: BandFacts) -> PrintedScale:
+    """A band's scale with the figures of its marks, as it stands on the set's face."""
+    step_hz, unit = dial_scale(band)
+    figures = tuple(
+        ScaleFigure(round(scale_place(band, hz), 3), f"{hz / step_hz:g}")
+        for hz in sorted(band.dial_marks_hz)
     )
+    return PrintedScale(band.name, unit, figures)
 
 
 def scale_picture(
@@ -152,7 +155,7 @@ def scale_picture(
             )
             for mark_hz, readings in sorted(read, key=lambda m: m[0])
         ),
-        beside=tuple(_beside(b) for b in facts.bands if b.key != band.key)[:MOST_BESIDE],
+        beside=tuple(printed_scale(b) for b in facts.bands if b.key != band.key)[:MOST_BESIDE],
     )
 
 

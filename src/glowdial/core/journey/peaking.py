@@ -9,7 +9,7 @@ from glowdial.core.bench.movements import REFERENCE_AVC_V
 from glowdial.core.bench.peak_trace import PeakTrace, TracePoint, peak_trace
 from glowdial.core.bench.recipe import Recipe
 from glowdial.core.journey.readings import conclude, reading
-from glowdial.core.journey.record import NOTHING, Basis, JobRecord
+from glowdial.core.journey.record import NOTHING, Answer, Basis, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Step, result
 from glowdial.core.language.quantities import AVC_VOLTS, TURNS, engineering, turns
 from glowdial.core.language.verdicts import Window
@@ -20,12 +20,13 @@ from glowdial.core.model.measurands import AVC, turn_of
 LEAST_OF_BEFORE = 0.97
 # a quarter turn moves any working adjuster by more than this share of the reading
 TELLING_TURN, NOTHING_SHARE = 0.25, 0.01
+PEAK, TRIAL, MOST_TRIALS = "peak", "trial", 60
 
 
 def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
     """Turn it through its peak and back: what was read before and at the peak, and the turn."""
     return Ask(
-        "peak",
+        PEAK,
         f"Turn the {adjuster.name} through its peak and back to it: AVC before, AVC at the peak, "
         "turn.",
         (
@@ -37,9 +38,6 @@ def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
         expected_text="a clear maximum, falling off both ways",
         recipe=replace(recipe, adjuster=adjuster.key),
     )
-
-
-TRIAL, MOST_TRIALS = "trial", 60
 
 
 def trial_ask(number: int) -> Ask:
@@ -58,8 +56,11 @@ def trial_ask(number: int) -> Ask:
 
 
 def typed_trace(record: JobRecord, step: str) -> PeakTrace | None:
-    """The way over the peak from the places that were typed; None before the first."""
-    tried = [a for a in record.of_step(step) if a.ask.startswith(TRIAL)]
+    """The way over the peak from the places that were typed since it was peaked last; None before
+    the first."""
+    tried: list[Answer] = []
+    for answer in record.of_step(step):
+        tried = [] if answer.ask == PEAK else [*tried, answer]
     return peak_trace([TracePoint(a.values["turned"], abs(a.values["avc"])) for a in tried])
 
 

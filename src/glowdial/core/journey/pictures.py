@@ -173,10 +173,11 @@ class ScaleFigure:
 
 
 @dataclass(frozen=True, slots=True)
-class ScaleBeside:
-    """Another scale under the same pointer."""
+class PrintedScale:
+    """A band's scale as it is printed on the set: its figures, and the unit that they are in."""
 
     band: str
+    unit: str
     figures: tuple[ScaleFigure, ...]
 
 
@@ -190,7 +191,7 @@ class ScalePicture:
     high: str
     marks: tuple[ScaleMark, ...]
     corrected: tuple[ScaleCorrection, ...] = ()
-    beside: tuple[ScaleBeside, ...] = ()
+    beside: tuple[PrintedScale, ...] = ()
 
 
 class ChainKind(StrEnum):

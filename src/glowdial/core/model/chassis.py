@@ -32,6 +32,14 @@ class Thing(StrEnum):
     OTHER = "other"
 
 
+# what most chassis carry, known by these keys without being listed: their names, and how they look
+COMMON_THINGS = {
+    "gang": ("gang", Thing.GANG),
+    "mains-transformer": ("mains transformer", Thing.TRANSFORMER),
+    "loudspeaker": ("loudspeaker", Thing.LOUDSPEAKER),
+}
+
+
 class Reach(StrEnum):
     """Which of two cores in one can a tool meets first."""
 

@@ -123,6 +123,11 @@ class Passband:
     centre_hz: float
     width_hz: float
 
+    @property
+    def edges_hz(self) -> tuple[float, float]:
+        """The lower and the upper crossing."""
+        return self.centre_hz - 0.5 * self.width_hz, self.centre_hz + 0.5 * self.width_hz
+
 
 def passband(frequency_hz: Floats, response: Floats, *, down_db: float = 6.0) -> Passband:
     """Peak and outermost crossings ``down_db`` below the highest maximum.

@@ -4,33 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from glowdial.core.journey.dial_marks import scale_place
+from glowdial.core.journey.dial_marks import printed_scale
+from glowdial.core.journey.pictures import PrintedScale
 from glowdial.core.journey.registers import open_lines
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Step
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.plan.journey import Journey, StageState
 from glowdial.core.stages.intake.registers import PHOTOS
-
-# above it a scale is printed in MHz
-SHORT_WAVE_HZ = 3e6
-
-
-@dataclass(frozen=True, slots=True)
-class FaceMark:
-    """What is printed on a scale: its place along it, 0 to 1, and its figure."""
-
-    place: float
-    figure: str
-
-
-@dataclass(frozen=True, slots=True)
-class FaceBand:
-    """One scale on a set's face: the band's name, its unit, and its marks."""
-
-    name: str
-    unit: str
-    marks: tuple[FaceMark, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +25,7 @@ class Standing:
     trouble: str
     waits_for: tuple[str, ...]
     photo: int
-    face: tuple[FaceBand, ...]
+    face: tuple[PrintedScale, ...]
 
 
 def standing_of(situation: Situation, journey: Journey) -> Standing:
@@ -59,7 +39,7 @@ def standing_of(situation: Situation, journey: Journey) -> Standing:
         trouble=next((words for words in map(_trouble, journey.steps) if words), ""),
         waits_for=_waits_for(situation, journey),
         photo=int(photos[0].texts["photo_id"]) if photos else 0,
-        face=_face(situation.facts),
+        face=tuple(printed_scale(band) for band in situation.facts.bands),
     )
 
 
@@ -69,8 +49,8 @@ def _trouble(step: Step) -> str:
         return ""
     outside = [r for r in step.results if not r.as_found and r.judgement.verdict.outside]
     if outside:
-        worst = outside[-1]
-        return f"{worst.label}: {worst.text}, {worst.judgement.words}"
+        last = outside[-1]
+        return f"{last.label}: {last.text}, {last.judgement.words}"
     return f"{step.title}: again" if step.results and step.status.shouts else ""
 
 
@@ -79,16 +59,3 @@ def _waits_for(situation: Situation, journey: Journey) -> tuple[str, ...]:
     lines = open_lines(situation.record, situation.forms)
     asked = [form.waits_for for form, _ in lines if form.waits_for]
     return tuple(dict.fromkeys([*brought, *asked]))
-
-
-def _face(facts: ReceiverFacts) -> tuple[FaceBand, ...]:
-    return tuple(_face_band(band) for band in facts.bands)
-
-
-def _face_band(band: BandFacts) -> FaceBand:
-    unit, step_hz = ("MHz", 1e6) if band.high_hz >= SHORT_WAVE_HZ else ("kHz", 1e3)
-    marks = tuple(
-        FaceMark(round(scale_place(band, hz), 3), f"{hz / step_hz:g}")
-        for hz in sorted(band.dial_marks_hz)
-    )
-    return FaceBand(band.name, unit, marks)

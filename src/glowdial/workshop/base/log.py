@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import chain
 from operator import itemgetter
@@ -14,6 +14,7 @@ from glowdial.core.journey.alarms import AlarmEntry, AlarmEvent
 from glowdial.core.journey.record import Answer, Entered, JobRecord, Move
 from glowdial.core.journey.registers import form_of
 from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.plan.journey import Journey
@@ -54,6 +55,17 @@ def log_of(situation: Situation, state: Journey) -> tuple[LogLine, ...]:
     )
     shown = heapq.nlargest(LOG_LINES, lines, key=itemgetter(0))
     return tuple(line() for _, line in shown)
+
+
+def said_in(record: JobRecord, step: Step) -> tuple[LogLine, ...]:
+    """What was entered in a step and counts, oldest first, without the step's title: however long
+    the job has become meanwhile."""
+    titles = {step.key: step.title}
+    lines = (_answer_line(record, a, titles) for a in record.of_step(step.key))
+    return tuple(
+        replace(line, text=line.text.removeprefix(f"{a.told.title or step.title}: "))
+        for line, a in zip(lines, record.of_step(step.key), strict=True)
+    )
 
 
 T = TypeVar("T")

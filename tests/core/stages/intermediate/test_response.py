@@ -12,7 +12,7 @@ from glowdial.core.physics.resonance import circuit_response
 from glowdial.core.plan.journey import journey
 from glowdial.core.stages.intermediate.survey import (
     SurveyCurve,
-    half_points_hz,
+    band_at_6_db,
     survey_plot,
 )
 
@@ -26,14 +26,17 @@ def curve(hz: np.ndarray, volts: np.ndarray) -> SurveyCurve:
 
 def test_a_triangle_falls_to_half_halfway_down() -> None:
     hz = np.array([455e3, 465e3, 475e3])
-    found = half_points_hz(curve(hz, np.array([0.0, 2.0, 0.0])))
-    assert found == pytest.approx((460e3, 470e3))
+    found = band_at_6_db(curve(hz, np.array([0.0, 2.0, 0.0])))
+    # half of the volts is 6.02 dB, and a needle shows no less than 10 mV
+    assert found is not None and found.edges_hz == pytest.approx((460e3, 470e3), abs=60.0)
 
 
 def test_a_single_circuit_is_as_wide_as_its_q_says() -> None:
     q, centre = 40.0, 463e3
     hz = np.linspace(440e3, 490e3, 201)
-    low, high = half_points_hz(curve(hz, circuit_response(hz, centre, q))) or (0.0, 0.0)
+    found = band_at_6_db(curve(hz, circuit_response(hz, centre, q)))
+    assert found is not None
+    low, high = found.edges_hz
     # half the volts where Q (f/f0 - f0/f) is the root of three
     assert high - low == pytest.approx(centre / q * np.sqrt(3.0), rel=0.01)
     assert np.sqrt(low * high) == pytest.approx(centre, rel=1e-4)
@@ -41,8 +44,8 @@ def test_a_single_circuit_is_as_wide_as_its_q_says() -> None:
 
 def test_what_does_not_fall_so_far_has_no_such_points() -> None:
     hz = np.array([457e3, 461e3, 465e3, 469e3])
-    assert half_points_hz(curve(hz, np.array([1.0, 1.6, 2.0, 1.4]))) is None
-    assert half_points_hz(curve(hz, np.array([0.2, 1.6, 2.0, 1.4]))) is None
+    assert band_at_6_db(curve(hz, np.array([1.0, 1.6, 2.0, 1.4]))) is None
+    assert band_at_6_db(curve(hz, np.array([0.2, 1.6, 2.0, 1.4]))) is None
 
 
 def test_the_plot_is_in_decibels_with_the_if_and_the_peak_marked() -> None:

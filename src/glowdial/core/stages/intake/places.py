@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from glowdial.core.journey.record import Entered, JobRecord
-from glowdial.core.model.chassis import Layout, Placed, Reach, Side, Thing
+from glowdial.core.model.chassis import COMMON_THINGS, Layout, Placed, Reach, Side, Thing
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.stages.intake.registers import PHOTOS, PLACES
@@ -35,9 +35,7 @@ def placeable(facts: ReceiverFacts) -> tuple[tuple[str, str, Thing], ...]:
         *adjusters,
         *((t.position, f"{t.position} {t.function}", Thing.TUBE) for t in facts.tubes),
         *((c.key, c.name, Thing.CAN) for c in facts.transformers),
-        ("gang", "gang", Thing.GANG),
-        ("mains-transformer", "mains transformer", Thing.TRANSFORMER),
-        ("loudspeaker", "loudspeaker", Thing.LOUDSPEAKER),
+        *((key, name, thing) for key, (name, thing) in COMMON_THINGS.items()),
     )
 
 

@@ -11,12 +11,13 @@ from glowdial.core.bench.settings import setting
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, result
+from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
 from glowdial.core.language.quantities import AVC_VOLTS, khz
 from glowdial.core.language.verdicts import Window, symmetric
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import AVC
-from glowdial.core.physics.resonance import vertex
+from glowdial.core.physics.resonance import Passband, passband, vertex
 
 STAGE = "IF"
 SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
@@ -153,10 +154,9 @@ def survey_plot(
     if not lines or last is None:
         return None
     title = "IF as found and as left" if left else "IF as found"
-    edges = half_points_hz(last)
-    if edges is not None:
-        middle_hz, width_hz = 0.5 * sum(edges), edges[1] - edges[0]
-        title += f": centre {khz(middle_hz)}, {khz(width_hz)} wide at -6 dB"
+    band = band_at_6_db(last)
+    if band is not None:
+        title += f": centre {khz(band.centre_hz)}, {khz(band.width_hz)} wide at -6 dB"
     return Plot(
         title,
         "generator (kHz)",
@@ -181,23 +181,17 @@ def _marks(facts: ReceiverFacts, curve: SurveyCurve) -> tuple[PlotMark, ...]:
         PlotMark((window.high or 0.0) / 1e3, "", "limit"),
         PlotMark(curve.peak_hz / 1e3, f"peak {khz(curve.peak_hz)}", "peak"),
     ]
-    edges = half_points_hz(curve)
-    if edges is not None:
-        marks += [PlotMark(f / 1e3, f"-6 dB {khz(f)}", "edge") for f in edges]
+    band = band_at_6_db(curve)
+    if band is not None:
+        marks += [PlotMark(f / 1e3, f"-6 dB {khz(f)}", "edge") for f in band.edges_hz]
     return tuple(marks)
 
 
-def half_points_hz(curve: SurveyCurve) -> tuple[float, float] | None:
+def band_at_6_db(curve: SurveyCurve) -> Passband | None:
     """Where the AVC has fallen by 6 dB on both sides of its highest, by straight lines between the
     readings; None where it does not fall so far in the survey's reach."""
-    volts, hz = np.array(curve.avc_v), np.array(curve.frequency_hz)
-    top = int(np.argmax(volts))
-    half = 0.5 * volts[top]
-    below = np.flatnonzero(volts[: top + 1] <= half)
-    above = np.flatnonzero(volts[top:] <= half)
-    if below.size == 0 or above.size == 0:
+    volts = np.maximum(np.array(curve.avc_v), LEAST_SHOWN_V)
+    try:
+        return passband(np.array(curve.frequency_hz), volts)
+    except BadInput:
         return None
-    low, high = int(below[-1]), top + int(above[0])
-    lower = np.interp(half, volts[low : low + 2], hz[low : low + 2])
-    upper = np.interp(half, volts[high - 1 : high + 1][::-1], hz[high - 1 : high + 1][::-1])
-    return float(lower), float(upper)
