@@ -18,7 +18,11 @@ def _put(caller: Caller, job: int, line: str = "", **fields: str) -> int:
 
 def _things(caller: Caller, job: int) -> dict[str, dict[str, object]]:
     page = caller.http.get(f"/api/jobs/{job}/chassis").json()
-    return {f"{t['what']} {t['photo_id']}": t for t in page["things"]}
+    told = {}
+    for thing in page["things"]:
+        place = thing["place"] or {"side": None, "photo_id": 0}
+        told[f"{thing['what']} {place['photo_id']}"] = {**thing, **place}
+    return told
 
 
 def test_a_set_without_places_is_placed_by_hand_and_moved_again(caller: Caller) -> None:

@@ -3786,6 +3786,23 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * PlaceShape
+         * @description Where a thing is: mm from the left and from the front edge; on a photo thousandths of it.
+         */
+        PlaceShape: {
+            /** Photo Id */
+            photo_id: number;
+            /** Reach */
+            reach: string;
+            /** Sealed */
+            sealed: boolean;
+            side: components["schemas"]["Side"];
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+        };
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -5506,8 +5523,8 @@ export interface components {
         Thing: "tube" | "can" | "gang" | "trimmer" | "core" | "transformer" | "loudspeaker" | "other";
         /**
          * ThingShape
-         * @description Something that can be placed, and its place where it has one; ``line`` is the key of its line
-         *     in the register of places, empty where the sheet places it.
+         * @description Something that can be placed, with one of its places where it has any; ``line`` is the key of
+         *     that place in the register, empty where the sheet places it.
          */
         ThingShape: {
             /** Depth Mm */
@@ -5516,22 +5533,12 @@ export interface components {
             line: string;
             /** Name */
             name: string;
-            /** Photo Id */
-            photo_id: number;
-            /** Reach */
-            reach: string;
-            /** Sealed */
-            sealed: boolean;
-            side: components["schemas"]["Side"] | null;
+            place: components["schemas"]["PlaceShape"] | null;
             thing: components["schemas"]["Thing"];
             /** What */
             what: string;
             /** Width Mm */
             width_mm: number;
-            /** X Mm */
-            x_mm: number;
-            /** Y Mm */
-            y_mm: number;
         };
         /** ToBuyShape */
         ToBuyShape: {

@@ -51,6 +51,9 @@ export const sideSeen = (posture: Posture, side: string) =>
           ? "underside"
           : "top";
 
+/** Rolled over or from behind, left and right change; the front edge stays at the bottom. */
+export const isMirrored = (side: string) => side === "underside" || side === "rear";
+
 /** The chassis in a posture, as large as the ground allows. */
 export function layOutChassis(
   picture: Pick<ChassisPicture, "width_mm" | "depth_mm" | "height_mm" | "items" | "side">,
@@ -66,8 +69,7 @@ export function layOutChassis(
   const scale = Math.min((width - 2 * MARGIN) / wide, (height - 2 * MARGIN) / high);
   const left = (width - wide * scale) / 2;
   const top = (height - high * scale) / 2;
-  // rolled over or from behind, left and right change; the front edge stays at the bottom
-  const mirrored = seen !== "top";
+  const mirrored = isMirrored(seen);
   const items = picture.items.flatMap((item): PlacedItem[] => {
     const through = seen === "underside" && item.side === "top" && goesThrough(item);
     if (item.side !== seen && !through) return [];

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep, Written
-from glowdial.core.model.chassis import Placed, Side, Thing
+from glowdial.core.model.chassis import Side, Thing
 from glowdial.core.stages.intake.function_matrix import Matrix
 from glowdial.core.stages.intake.places import Placeable
 from glowdial.workshop.base.writing import Stamp
@@ -140,39 +140,41 @@ class PhotoPinShape(BaseModel):
     title: str
 
 
+class PlaceShape(BaseModel):
+    """Where a thing is: mm from the left and from the front edge; on a photo thousandths of it."""
+
+    side: Side
+    x_mm: float
+    y_mm: float
+    reach: str
+    sealed: bool
+    photo_id: int
+
+
 class ThingShape(BaseModel):
-    """Something that can be placed, and its place where it has one; ``line`` is the key of its line
-    in the register of places, empty where the sheet places it."""
+    """Something that can be placed, with one of its places where it has any; ``line`` is the key of
+    that place in the register, empty where the sheet places it."""
 
     what: str
     name: str
     thing: Thing
-    side: Side | None
-    x_mm: float
-    y_mm: float
     width_mm: float
     depth_mm: float
-    reach: str
-    sealed: bool
-    photo_id: int
+    place: PlaceShape | None
     line: str
 
     @classmethod
     def of(cls, item: Placeable) -> ThingShape:
         """From the stage's view of it."""
-        place = item.place or Placed(item.what, "", item.thing, Side.TOP, 0.0, 0.0, 0.0, 0.0)
+        width_mm, depth_mm = item.size_mm
+        place = PlaceShape.model_validate(item.place, from_attributes=True) if item.place else None
         return cls(
             what=item.what,
             name=item.name,
             thing=item.thing,
-            side=item.place.side if item.place else None,
-            x_mm=place.x_mm,
-            y_mm=place.y_mm,
-            width_mm=place.width_mm,
-            depth_mm=place.depth_mm,
-            reach=place.reach.value,
-            sealed=place.sealed,
-            photo_id=place.photo_id,
+            width_mm=width_mm,
+            depth_mm=depth_mm,
+            place=place,
             line=item.line,
         )
 

@@ -9,6 +9,7 @@ import { useWrite } from "../../journey/useWrite";
 import {
   type ChassisItem,
   type ChassisPicture,
+  isMirrored,
   placeAt,
   type Posture,
   postureOf,
@@ -28,6 +29,7 @@ const SIDES = ["top", "underside", "rear"] as const;
 const SMALL_STEP = 5;
 const LARGE_STEP = 25;
 const HEIGHT = 430;
+const THOUSANDTHS = 1000;
 
 /** Where things are on a set: put there by mouse, or by arrow keys and Enter. */
 function ChassisPage() {
@@ -60,25 +62,27 @@ function Editor({
   chassis: Schemas["ChassisShape"];
 }) {
   const [ground, setGround] = useState<Ground>({ side: "top" });
-  const [what, setWhat] = useState(chassis.things.find((t) => !t.side)?.what ?? "");
+  const [what, setWhat] = useState(chassis.things.find((t) => !t.place)?.what ?? "");
   const [moved, setMoved] = useState<Spot | null>(null);
   const writing = useWrite(jobId, version);
   const queries = useQueryClient();
   const { trouble, attempt } = useAttempt();
   const board = useRef<HTMLDivElement>(null);
   const onPhoto = "photo" in ground;
-  const here = (thing: Thing) =>
-    onPhoto ? thing.photo_id === ground.photo.photo_id : thing.side === ground.side;
-  const own = chassis.things.filter((t) => t.what === what);
-  const standing = own.find(here) ?? own.find((t) => t.photo_id > 0 === onPhoto && t.side);
-  const chosen = own[0];
-  const middle = onPhoto
-    ? { x: 500, y: 500 }
-    : { x: chassis.width_mm / 2, y: depthOf(chassis, ground.side) / 2 };
-  const spot = moved ?? (standing ? { x: standing.x_mm, y: standing.y_mm } : middle);
+  const side = onPhoto ? "photo" : ground.side;
   const most = onPhoto
-    ? { x: 1000, y: 1000 }
-    : { x: chassis.width_mm, y: depthOf(chassis, ground.side) };
+    ? { x: THOUSANDTHS, y: THOUSANDTHS }
+    : { x: chassis.width_mm, y: ground.side === "rear" ? chassis.height_mm : chassis.depth_mm };
+  const own = chassis.things.filter((t) => t.what === what);
+  const chosen = own[0];
+  const standing = own.find((t) => isHere(t.place, ground));
+  // a place on another side of the chassis is given up when it is put here
+  const replaced = own.find((t) => t.line && (t.place?.side === "photo") === onPhoto);
+  const spot =
+    moved ??
+    (standing?.place
+      ? { x: standing.place.x_mm, y: standing.place.y_mm }
+      : { x: most.x / 2, y: most.y / 2 });
 
   const pick = (next: string) => {
     setWhat(next);
@@ -91,19 +95,18 @@ function Editor({
   };
   const put = (at: Spot, more: Partial<Record<"reach" | "sealed", string>> = {}) =>
     attempt(["place", what, at, ground, more], async () => {
-      const line = own.find((t) => t.line && t.photo_id > 0 === onPhoto)?.line ?? "";
       await writing.write(
         "/api/jobs/{job_id}/registers/{register}",
         {
-          line,
+          line: replaced?.line ?? "",
           step: "",
           fields: {
             what,
-            side: onPhoto ? "photo" : ground.side,
+            side,
             x: at.x.toFixed(0),
             y: at.y.toFixed(0),
-            reach: more.reach ?? (standing?.reach || "only one"),
-            sealed: more.sealed ?? (standing?.sealed ? "yes" : "no"),
+            reach: more.reach ?? (standing?.place?.reach || "only one"),
+            sealed: more.sealed ?? (standing?.place?.sealed ? "yes" : "no"),
             photo: onPhoto ? ground.photo.title : "",
           },
         },
@@ -120,8 +123,7 @@ function Editor({
     } else if (way) {
       event.preventDefault();
       const step = event.shiftKey ? LARGE_STEP : SMALL_STEP;
-      // seen from below or behind, right on the page is left on the set
-      const turned = !onPhoto && ground.side !== "top" ? -1 : 1;
+      const turned = isMirrored(side) ? -1 : 1;
       const up = onPhoto ? -1 : 1;
       setMoved({
         x: within(spot.x + way[0] * step * turned, most.x),
@@ -129,46 +131,34 @@ function Editor({
       });
     }
   };
-  const items = chassis.things.flatMap((t): ChassisItem[] =>
-    t.what === what || !t.side || t.photo_id > 0 !== onPhoto
-      ? []
-      : [
-          {
-            ...t,
-            side: t.side,
-            key: t.what,
-            label: t.name,
-            lit: false,
-            done: false,
-            mistaken: false,
-          },
-        ],
+  const item = (t: Thing, at: Spot, lit: boolean): ChassisItem => ({
+    key: t.what,
+    label: t.name,
+    thing: t.thing,
+    side,
+    x_mm: at.x,
+    y_mm: at.y,
+    width_mm: t.width_mm,
+    depth_mm: t.depth_mm,
+    reach: t.place?.reach ?? "",
+    sealed: t.place?.sealed ?? false,
+    lit,
+    done: false,
+    mistaken: false,
+  });
+  const others = chassis.things.flatMap((t) =>
+    t.what !== what && t.place && isHere(t.place, ground)
+      ? [item(t, { x: t.place.x_mm, y: t.place.y_mm }, false)]
+      : [],
   );
-  const lit: ChassisItem[] = chosen
-    ? [
-        {
-          ...chosen,
-          side: onPhoto ? "photo" : ground.side,
-          key: what,
-          label: chosen.name,
-          x_mm: spot.x,
-          y_mm: spot.y,
-          width_mm: chosen.width_mm || 14,
-          depth_mm: chosen.depth_mm || 14,
-          lit: true,
-          done: false,
-          mistaken: false,
-        },
-      ]
-    : [];
   const picture: ChassisPicture = {
     ...chassis,
-    side: onPhoto ? "photo" : ground.side,
+    side,
     tool: "",
     reach: "",
     order: [],
     photo_id: onPhoto ? ground.photo.photo_id : 0,
-    items: [...items.filter((i) => !onPhoto || i.side === "photo"), ...lit],
+    items: [...others, ...(chosen ? [item(standing ?? chosen, spot, true)] : [])],
   };
   const posture: Posture = onPhoto ? "upright" : postureOf(ground.side);
   return (
@@ -191,7 +181,7 @@ function Editor({
             onClick={() => pick(thing.what)}
             data-testid="thing"
           >
-            {chassis.things.some((t) => t.what === thing.what && t.side) ? "◆ " : "○ "}
+            {chassis.things.some((t) => t.what === thing.what && t.place) ? "◆ " : "○ "}
             {thing.name}
           </PlainButton>
         ))}
@@ -251,8 +241,10 @@ function Editor({
               {word}
             </PlainButton>
           ))}
-          <PlainButton onClick={() => void put(spot, { sealed: standing?.sealed ? "no" : "yes" })}>
-            {standing?.sealed ? "not sealed" : "sealed"}
+          <PlainButton
+            onClick={() => void put(spot, { sealed: standing?.place?.sealed ? "no" : "yes" })}
+          >
+            {standing?.place?.sealed ? "not sealed" : "sealed"}
           </PlainButton>
         </Flex>
         <Text color="dim" fontSize="15px">
@@ -276,7 +268,8 @@ const ARROWS: Record<string, [number, number]> = {
   ArrowDown: [0, -1],
 };
 const within = (value: number, most: number) => Math.min(Math.max(value, 0), most);
-const depthOf = (chassis: Schemas["ChassisShape"], side: string) =>
-  side === "rear" ? chassis.height_mm : chassis.depth_mm;
+/** Whether a place is on what is looked at. */
+const isHere = (place: Thing["place"], ground: Ground) =>
+  "photo" in ground ? place?.photo_id === ground.photo.photo_id : place?.side === ground.side;
 
 export const route = { Component: ChassisPage };

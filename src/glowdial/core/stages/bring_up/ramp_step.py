@@ -11,11 +11,11 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
-from glowdial.core.journey.pictures import Probe, SupplyPicture
+from glowdial.core.journey.pictures import SupplyPicture
 from glowdial.core.journey.readings import Reading, asked_at, conclude, planned, reading, waiting
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Result, Step, result
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, Step, result
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
     AC_VOLTS,
@@ -55,6 +55,7 @@ from glowdial.core.stages.bring_up.gate_steps import (
     source_words,
     supply_leads,
 )
+from glowdial.core.stages.bring_up.ramp_drawing import ramp_picture, ramp_plot
 from glowdial.core.stages.bring_up.ramp_schools import (
     CONTINUOUS_FROM,
     CONTINUOUS_STEP,
@@ -70,11 +71,9 @@ from glowdial.core.stages.bring_up.stop_rules import (
     most_line_a,
     stop_reasons,
 )
-from glowdial.core.stages.bring_up.supply_picture import supply_picture
 
 RAMP = "bring-up.ramp"
 HELD, GLIDING, BEHIND_LAMP = "held", "c", "lamp"
-PLOT_POINTS = 16
 MOST_CONTINUOUS = 40
 HELD_TOLERANCE = 0.08
 RIPPLE_HIGH = 1.5
@@ -153,20 +152,18 @@ def ramp_of(situation: Situation) -> Ramp:
         powered=True,
         programme=programme if ramp_school(record) is not RampSchool.CONTINUOUS else (),
         thinking=thinking,
-        draw=lambda: _plot(supply, line_v, pairs),
-        show=lambda: _picture(situation, found, results),
+        draw=lambda: ramp_plot(supply, line_v, pairs),
+        show=lambda: _shown(situation, found, results),
         cost=_cost(results),
     )
     return Ramp(_readable_again(conclude(step, found), found), wear, ripple_high)
 
 
-def _picture(
+def _shown(
     situation: Situation, found: list[Reading], results: list[Result]
 ) -> SupplyPicture | None:
-    """The supply at the volts that are asked for now, else at those read last; what was read last
-    stands at B+, and the meters where they are joined."""
-    facts, record = situation.facts, situation.record
-    supply = facts.supply
+    """The supply at the volts that are asked for now, else at those read last."""
+    supply = situation.facts.supply
     if supply is None:
         return None
     answers = [r.answer for r in found if r.answer is not None]
@@ -176,17 +173,8 @@ def _picture(
         line_v = dict(asked.point)["line_v"]
     elif asked is None and answers:
         line_v = answers[-1].values["ac"]
-    read = [r for r in results if answers and _is_b_plus_of(r, answers[-1])]
-    last = len(supply.sections)
-    return supply_picture(
-        facts,
-        expectation(supply, line_v).point.node_v,
-        {last: read[0]} if read else {},
-        line_v=line_v,
-        read_at=f"at {read[0].label}" if read and asked is not None else "",
-        probes=(Probe(-1, "V", "line volts"), Probe(last, "V", "your DC meter")),
-        record=record,
-    )
+    read = next((r for r in results if answers and _is_b_plus_of(r, answers[-1])), None)
+    return ramp_picture(situation, supply, line_v, read, again=asked is not None)
 
 
 def _is_b_plus_of(found: Result, answer: Answer) -> bool:
@@ -519,21 +507,3 @@ def _cost(results: list[Result]) -> str:
     return "; ".join(
         f"{_volts_off(r.judgement.beyond)} V beyond the window at {r.label}" for r in off
     )
-
-
-def _plot(
-    supply: Supply | None, line_v: float, pairs: tuple[tuple[float, float], ...]
-) -> Plot | None:
-    lines: list[PlotLine] = []
-    if supply is not None:
-        grid = tuple(line_v * (0.2 + 0.85 * n / (PLOT_POINTS - 1)) for n in range(PLOT_POINTS))
-        expected = [expectation(supply, ac) for ac in grid]
-        lines = [
-            PlotLine("lowest", "low", grid, tuple(e.window.low for e in expected)),
-            PlotLine("highest", "high", grid, tuple(e.window.high for e in expected)),
-            PlotLine("expected", "expected", grid, tuple(e.window.nominal for e in expected)),
-        ]
-    if not lines and not pairs:
-        return None
-    read = PlotLine("read", "measured", tuple(p[0] for p in pairs), tuple(p[1] for p in pairs))
-    return Plot("B+ against line", "line (V)", "B+ (V)", (*lines, read))

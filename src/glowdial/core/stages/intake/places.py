@@ -94,6 +94,13 @@ class Placeable:
     place: Placed | None
     line: str
 
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        """Its width and depth, the usual ones where it has no place yet."""
+        if self.place is None:
+            return SIZES_MM[self.thing]
+        return self.place.width_mm, self.place.depth_mm
+
 
 def things_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Placeable, ...]:
     """Everything that can be placed, an entry for each place that it has."""
