@@ -45,7 +45,18 @@ def imports(path: Path) -> set[str]:
 
 
 # the core's own storeys: each knows only those before it
-STOREYS = ("language", "physics", "model", "safety", "bench", "journey", "stages", "plan", "sums")
+STOREYS = (
+    "language",
+    "physics",
+    "model",
+    "tracing",
+    "safety",
+    "bench",
+    "journey",
+    "stages",
+    "plan",
+    "sums",
+)
 STAGES = sorted(p.name for p in (PACKAGE / "core" / "stages").iterdir() if (p / "room.py").exists())
 
 

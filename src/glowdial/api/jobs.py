@@ -21,8 +21,10 @@ from glowdial.api.base.wiring import (
     plain_json,
 )
 from glowdial.api.push import EVENTS, until_known
-from glowdial.api.steps import StageStepShape, StepShape, step_shape
+from glowdial.api.steps import AskShape, StageStepShape, StepShape, step_shape
 from glowdial.core.journey.record import CHANGEABLES
+from glowdial.core.journey.steps import find_ask
+from glowdial.core.language.errors import NotFound
 from glowdial.core.safety.signs import Sign
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
 from glowdial.workshop.base.jobs import (
@@ -321,6 +323,20 @@ def get_stage(
     return StagePage(
         set_name=view.set_name, stage=stage, steps=[StageStepShape.of(view, s) for s in steps]
     )
+
+
+@router.get("/{job_id}/questions", operation_id="getQuestion")
+def get_question(
+    workshop: WorkshopDep,
+    job_id: JobId,
+    step: Annotated[str, Query(max_length=80, examples=["faults.trace.1"])],
+    ask: Annotated[str, Query(max_length=120, examples=["volts V2"])],
+) -> AskShape:
+    """A question that a step takes beside those that it lists: any test of fault tracing."""
+    found = find_ask(job_page(workshop, job_id).journey.standing(step), ask)
+    if found is None:
+        raise NotFound("question", ask)
+    return AskShape.of(found)
 
 
 @router.get("/{job_id}/known", operation_id="awaitKnown", response_class=StreamingResponse)

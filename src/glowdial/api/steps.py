@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 from glowdial.api.base.pictures import (
     ChainPictureShape,
     ChassisPictureShape,
+    DiagramPictureShape,
     PeakTraceShape,
     PlotShape,
     ReadingTableShape,
@@ -173,6 +174,7 @@ class StepShape(BaseModel):
     scale: ScalePictureShape | None
     chain: ChainPictureShape | None
     chassis: ChassisPictureShape | None
+    diagram: DiagramPictureShape | None
     trace: PeakTraceShape | None
     gaps: list[GapShape]
     others: list[AskShape]
@@ -219,6 +221,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         scale=ScalePictureShape.of(step.scale) if step.scale else None,
         chain=ChainPictureShape.of(step.chain) if step.chain else None,
         chassis=ChassisPictureShape.of(step.chassis) if step.chassis else None,
+        diagram=DiagramPictureShape.of(step.diagram) if step.diagram else None,
         trace=PeakTraceShape.of(step.trace) if step.trace else None,
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],

@@ -9,6 +9,7 @@ from glowdial.bench.port import Bench
 from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
+from glowdial.core.tracing.trials import Finding
 
 
 @dataclass(slots=True)
@@ -47,3 +48,7 @@ class HaltingBench:
     def wait(self, seconds: float) -> None:
         """Let time pass."""
         self._go().wait(seconds)
+
+    def tried(self, trial: str) -> Finding:
+        """What a test of fault tracing gives."""
+        return self._go().tried(trial)

@@ -11,6 +11,8 @@ from glowdial.core.bench.settings import setting
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, LOUDSPEAKER
+from glowdial.core.stages.faults.evidence import answer_of, level_of
+from glowdial.core.tracing.trials import Finding
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 FIND_LEVEL_V = 1e-3
@@ -18,11 +20,13 @@ FIND_LEVEL_V = 1e-3
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """Values by field in SI, turns made on the way, and a remark when something was odd."""
+    """Values by field in SI, turns made on the way, a remark when something was odd; ``said`` is
+    what was found in words, which comes first in the line."""
 
     values: dict[str, float]
     turned: float = 0.0
     remarks: tuple[str, ...] = field(default=())
+    said: str = ""
 
 
 def prepare(recipe: Recipe, bench: Bench) -> None:
@@ -74,6 +78,16 @@ def carry_out(
             return _match(recipe, bench)
         case Doing.TONE_PAIR:
             return _tone_pair(recipe, bench)
+        case Doing.TRY:
+            return _try(ask, bench.tried(recipe.trial))
+
+
+def _try(ask: Ask, finding: Finding) -> Measured:
+    """What a test of fault tracing gave, with the level where the question takes one."""
+    expected_v = dict(ask.point).get("expected")
+    level_v = level_of(finding, expected_v) if expected_v is not None else None
+    values = {"level": level_v} if level_v is not None else {}
+    return Measured(values, said=answer_of(finding))
 
 
 def _wanted(value: float | str | None, what: str) -> float:

@@ -13,6 +13,7 @@ from glowdial.bench.network import (
 from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, Kind, Measurand
+from glowdial.core.tracing.trials import Finding
 
 GENERATOR_LIMITS_V = (1e-6, 0.1)
 
@@ -47,6 +48,10 @@ class NetworkBench:
             self.generator.set_level(level_v)
         if tone_on is not None:
             self.generator.set_tone(on=tone_on)
+
+    def tried(self, trial: str) -> Finding:
+        """Raises Conflict: hands and ears do it."""
+        raise Conflict("This test is done by hand: type what it gave.")
 
     def wired(self, places: frozenset[str]) -> None:
         """The multimeter's leads lie at one place while a question is read: raises Conflict where

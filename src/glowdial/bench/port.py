@@ -7,6 +7,7 @@ from typing import Protocol
 from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
+from glowdial.core.tracing.trials import Finding
 
 
 class Bench(Protocol):
@@ -37,6 +38,10 @@ class Bench(Protocol):
         """Let time pass at what is set, where the bench's time can be let pass."""
         ...
 
+    def tried(self, trial: str) -> Finding:
+        """What a test of fault tracing gives, by its key; raises Conflict where hands do it."""
+        ...
+
 
 class NoBench:
     """The double for work by hand: every use fails with a sentence."""
@@ -63,6 +68,10 @@ class NoBench:
     def wait(self, seconds: float) -> None:
         """Raises Conflict."""
         self._refuse()
+
+    def tried(self, trial: str) -> Finding:
+        """Raises Conflict."""
+        raise Conflict("This job is worked by hand: type what the test gave.")
 
     @staticmethod
     def _refuse() -> None:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.model.measurands import Kind, Measurand
+from glowdial.core.tracing.trials import Finding
 from glowdial.sim.probes import node
 from glowdial.sim.receiver import COUPLING, METER_OHM, SimulatedReceiver
 from glowdial.sim.state import BenchState
@@ -51,6 +52,10 @@ class SimulatedBench:
         receiver = self._receiver.with_coupling_lifted() if lifted else self._receiver
         exact = node(receiver, self.state, place).seen_by(METER_OHM).dc_v
         return self._receiver.unsteady(exact, self.state, place)
+
+    def tried(self, trial: str) -> Finding:
+        """What a test of fault tracing gives."""
+        return self._receiver.tried(trial)
 
     def guard(self, what: Measurand) -> float:
         """The guard reading."""

@@ -21,11 +21,17 @@ from glowdial.core.language.quantities import (
 FINE_BELOW_V = 20.0
 
 
-def typed_line(ask: Ask, values: Mapping[str, float], *, alone: bool = False) -> str:
-    """The values of a question in its own order and bare units, with a bench's resolution.
+def typed_line(
+    ask: Ask, values: Mapping[str, float], *, alone: bool = False, said: str = ""
+) -> str:
+    """The values of a question in its own order and bare units, with a bench's resolution; behind
+    what was ``said`` in words, by its first letter, where the question begins with a choice.
 
     Raises Conflict where what comes first is not among them, unless the values stand ``alone``.
     """
+    if said:
+        rest = [_typed(f, values[f.name]) for f in ask.fields if f.name in values]
+        return " ".join((said[0], *rest))
     measured = [f for f in ask.fields if f.name in values]
     if not alone and measured != list(ask.fields[: len(measured)]):
         raise Conflict("The bench measures something, but not what comes first: type this reading.")

@@ -8,18 +8,25 @@ from datetime import datetime, timedelta
 from importlib import resources
 
 from glowdial.core.journey.steps import Status, Step
+from glowdial.core.model.blocks import PartFamily
 from glowdial.core.stages.bring_up.chart_step import CHART
 from glowdial.core.stages.bring_up.ramp_step import RAMP
+from glowdial.core.stages.faults.case import trace_key
+from glowdial.core.stages.faults.tracing_steps import COMPLAINT
 from glowdial.core.stages.intermediate.steps import DECIDE
 from glowdial.core.stages.tracking.steps import STAGE as TRACKING
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
+from glowdial.sim.block_set import Trouble
 from glowdial.sim.condition import (
     CapacitorFault,
     Condition,
     DeviceFault,
     FilterFault,
+    PartFault,
     RectifierFault,
+    SeatFault,
+    SwitchFault,
     neglected,
 )
 from glowdial.store.database import Database
@@ -43,8 +50,10 @@ HALF_WAY_UP = 3
 # a core of each can turned by somebody who took it for a volume control
 TURNED = {"t1-primary": 1.6, "t2-secondary": -1.1}
 TIDEWATER, FARM, KITCHEN, TUNER = "tidewater-six", "sheepwalk-four", "pantry-five", "lintel-tuner"
+PORTABLE = "causeway-portable"
+FIRST_TRACE = trace_key(1)
 PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
-SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER)
+SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER, PORTABLE)
 SECONDS_PER_LOOK = 30
 
 
@@ -210,6 +219,8 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _ramp_half_way(bench)
     _leaking_coupling(bench)
     _lopsided_curve(bench)
+    _silent_on_vhf(bench)
+    _dead_on_a_band(bench)
     workshop.lines.close()
 
 
@@ -269,6 +280,58 @@ def _leaking_coupling(bench: DemoBench) -> None:
     Volunteer(bench.workshop, job_id, keeps_parts=True).work(
         lambda step: step.key == CHART and step.status is Status.TROUBLE
     )
+
+
+def _tried(bench: DemoBench, job_id: int, cells: dict[tuple[str, str], str]) -> None:
+    """What a set does and does not, in its function matrix."""
+    workshop = bench.workshop
+    fill_cells(workshop, job_id, _stamp(workshop, job_id, "cells"), cells)
+
+
+def _complained(bench: DemoBench, job_id: int, words: str) -> None:
+    """What is wrong with it, as it is traced."""
+    workshop = bench.workshop
+    answer = AnswerCommand(COMPLAINT, "what", None, (("what", words),))
+    record_answer(workshop, job_id, _stamp(workshop, job_id, "complaint"), answer)
+
+
+def portable_condition(seed: int) -> Condition:
+    """A portable whose FM board is not home in its socket, and behind that a dried-out bypass."""
+    facts = facts_of(read_sheet(demo_sheet(PORTABLE)).model_dump(mode="json"))
+    dry = PartFault("fm-if-2", PartFamily.ELECTROLYTIC, Trouble.DRIED_OUT, 17.0)
+    return replace(neglected(facts, seed, severity=0.3), faults=(SeatFault("FM IF"), dry))
+
+
+def _silent_on_vhf(bench: DemoBench) -> None:
+    """AM plays, VHF does not: two faults, of which one hides the other."""
+    condition = portable_condition(bench.seed + 7)
+    job_id = bench.arrives("Strand portable", "CP-9", PORTABLE, condition, days=1.5)
+    cells = {
+        ("lw AM", "plays"): "w",
+        ("mw AM", "plays"): "w",
+        ("vhf FM", "plays"): "f / not even noise",
+    }
+    _tried(bench, job_id, cells)
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key == COMPLAINT)
+    _complained(bench, job_id, "dead")
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key == FIRST_TRACE)
+
+
+def harbour_condition(seed: int) -> Condition:
+    """A tube set whose short-wave contact is open, and whose coupling capacitor leaks when hot."""
+    contact = SwitchFault("sw", contact_ohm=1e6)
+    leak = CapacitorFault("V4", "coupling", leak_ohm=8e6)
+    return replace(_twin(seed), emission=1.0, load=1.0, faults=(contact, leak))
+
+
+def _dead_on_a_band(bench: DemoBench) -> None:
+    """Short wave is dead, and medium wave distorts when hot."""
+    seed = bench.seed + 8
+    condition = harbour_condition(seed)
+    job_id = bench.arrives("Harbour office receiver", f"TS-{seed}", TIDEWATER, condition, days=5.0)
+    cells = {("bc AM", "plays"): "p / distorted when hot", ("sw AM", "plays"): "f"}
+    _tried(bench, job_id, cells)
+    Volunteer(bench.workshop, job_id, keeps_parts=True).work(lambda step: step.key == COMPLAINT)
 
 
 def _lopsided_curve(bench: DemoBench) -> None:

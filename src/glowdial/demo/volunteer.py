@@ -12,6 +12,7 @@ from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
+from glowdial.core.stages.faults.case import MEND
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.steps import CLASS, REASON
 from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
@@ -130,6 +131,8 @@ class Volunteer:
                 yield field.name, self.parts_school.value
             elif field.options and field.required:
                 yield field.name, field.options[0]
+            elif step.key.startswith(f"{MEND}."):
+                yield field.name, "cleaned, renewed, put right"
 
 
 def before_stage(stage: str) -> Callable[[Step], bool]:

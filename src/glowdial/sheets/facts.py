@@ -64,7 +64,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
     gang = Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
     tracked = {band.key: _tracked(sheet, band, gang) for band in sheet.bands}
     circuit = circuit_of(sheet)
-    return ReceiverFacts(
+    facts = ReceiverFacts(
         title=f"{sheet.maker} {sheet.model}",
         chassis=sheet.chassis.value,
         intermediate_frequency_hz=sheet.intermediate_frequency_hz,
@@ -89,6 +89,10 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         all_transistors=sheet.devices is Devices.TRANSISTORS if sheet.devices else None,
         chart_ohm_per_volt=sheet.voltage_chart.meter_ohm_per_volt if sheet.voltage_chart else None,
     )
+    if sheet.block_diagram is None:
+        return facts
+    solid = facts.device_word == "transistor"
+    return replace(facts, diagram=sheet.block_diagram.diagram(solid=solid))
 
 
 def _chart(sheet: ReceiverSheet) -> tuple[ChartFigure, ...]:

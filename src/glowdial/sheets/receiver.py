@@ -16,6 +16,7 @@ from glowdial.core.model.chassis import COMMON_THINGS
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
 from glowdial.core.safety.cautions import Trait
+from glowdial.sheets.blocks import BlockDiagramSheet
 from glowdial.sheets.chassis import ChassisLayoutSheet
 from glowdial.sheets.circuit import CircuitSheet
 from glowdial.sheets.parts import PartSheet, WindingSheet
@@ -282,6 +283,7 @@ class ReceiverSheet(Section):
     parts: list[PartSheet] = Field(default_factory=list, max_length=300)
     windings: list[WindingSheet] = Field(default_factory=list, max_length=80)
     chassis_layout: ChassisLayoutSheet | None = None
+    block_diagram: BlockDiagramSheet | None = None
     traits: list[Trait] = Field(
         default_factory=list, max_length=12, description="what decides cautions, where it is so"
     )
@@ -322,6 +324,8 @@ class ReceiverSheet(Section):
             self._known(keys, (can.primary, can.secondary), f"IF transformer {can.key}")
         if self.chassis_layout is not None:
             self._on_chassis(self.chassis_layout)
+        if self.block_diagram is not None and self.circuit is not None:
+            self._in_circuit(self.block_diagram, {s.name for s in self.circuit.stages})
         bands = {b.key for b in self.bands}
         for point in self.sensitivity:
             if point.band not in bands:
@@ -341,6 +345,16 @@ class ReceiverSheet(Section):
                 raise refuse(f"a place names {what!r}, which is not listed", sorted(known)[0])
             if whats.count(what) > 1:
                 raise refuse(f"{what!r} has two places", "each thing once")
+
+    @staticmethod
+    def _in_circuit(diagram: BlockDiagramSheet, stages: set[str]) -> None:
+        for block in diagram.blocks:
+            for name in block.stages:
+                if name not in stages:
+                    raise refuse(
+                        f"block {block.key} names stage {name!r}, which is not in the circuit",
+                        min(stages, default="V2"),
+                    )
 
     @property
     def first_intermediate_hz(self) -> float:

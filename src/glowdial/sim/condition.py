@@ -16,11 +16,14 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.dataclasses import dataclass
 
 from glowdial.core.language.errors import BadInput
+from glowdial.core.model.blocks import Block, BlockKind, PartFamily
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.tracking import AdjusterKind
+from glowdial.core.tracing.derived import diagram_of
 from glowdial.sheets.section import fault_in_words
+from glowdial.sim.block_set import Trouble
 
 # how far a neglected set's adjusters stand from where they belong, in turns either way
 IF_TURNS, TRIMMER_TURNS, PADDER_TURNS, CORE_TURNS = 2.2, 0.9, 0.8, 1.0
@@ -124,6 +127,25 @@ class WindingFault:
     kind: Literal["winding"] = "winding"
 
 
+@dataclass(frozen=True, slots=True, config=STRICT)
+class PartFault:
+    """A part of a block of the diagram, failed in a way that takes ``loss_db`` of the signal."""
+
+    block: str
+    part: PartFamily
+    trouble: Trouble
+    loss_db: Annotated[float, Field(ge=0.0, le=120.0)]
+    kind: Literal["part"] = "part"
+
+
+@dataclass(frozen=True, slots=True, config=STRICT)
+class SeatFault:
+    """A plug-in board that is not home in its socket."""
+
+    board: str
+    kind: Literal["seat"] = "seat"
+
+
 Fault = Annotated[
     DeviceFault
     | CapacitorFault
@@ -132,7 +154,9 @@ Fault = Annotated[
     | SwitchFault
     | RectifierFault
     | HeaterFault
-    | WindingFault,
+    | WindingFault
+    | PartFault
+    | SeatFault,
     Field(discriminator="kind"),
 ]
 
@@ -237,6 +261,12 @@ def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
             raise BadInput(
                 f"{where}.place", str(fault.place), f"is beyond the {nodes} filter nodes", "0"
             )
+        if isinstance(fault, PartFault):
+            blocks = {b.key for b in diagram_of(facts).blocks}
+            _one_of(f"{where}.block", fault.block, blocks, "block")
+        if isinstance(fault, SeatFault):
+            boards = {b.board for b in diagram_of(facts).blocks if b.board}
+            _one_of(f"{where}.board", fault.board, boards, "board")
         if isinstance(fault, WindingFault):
             _one_of(f"{where}.winding", fault.winding, {w.key for w in facts.windings}, "winding")
         if isinstance(fault, RectifierFault) and (fault.half_dead or fault.half_age > 1.0):
@@ -306,6 +336,25 @@ def neglected(
 def leak_or_never(leak_ohm: float | None) -> float:
     """A leakage as a resistance; infinite where none is given."""
     return math.inf if leak_ohm is None else leak_ohm
+
+
+def mended(condition: Condition, block: Block) -> Condition:
+    """The condition after all that was wrong in a block was put right; a connector's board sits
+    home."""
+    kept = tuple(f for f in condition.faults if not _inside(f, block))
+    return replace(condition, faults=kept)
+
+
+def _inside(fault: Fault, block: Block) -> bool:
+    if isinstance(fault, PartFault):
+        return fault.block == block.key
+    if isinstance(fault, SeatFault):
+        return block.kind is BlockKind.CONNECTOR and fault.board == block.board
+    if isinstance(fault, DeviceFault | CapacitorFault | ResistorFault):
+        return fault.stage in block.stages
+    if isinstance(fault, SwitchFault):
+        return bool(block.used_in) and block.used_in[0].startswith(f"{fault.band} ")
+    return False
 
 
 def renewed(condition: Condition, part: Part, filter_place: int) -> Condition:

@@ -32,7 +32,11 @@ from glowdial.core.model.measurands import (
 )
 from glowdial.core.physics.copper import copper_ohm
 from glowdial.core.physics.operating_point import OPEN_OHM, Strain
+from glowdial.core.stages.faults.evidence import trials_by_key
+from glowdial.core.tracing.failures import Symptom
+from glowdial.core.tracing.trials import Finding
 from glowdial.sim.audio import AudioParts, audio_parts
+from glowdial.sim.block_faults import block_set_of
 from glowdial.sim.condition import CapacitorFault, WindingFault
 from glowdial.sim.signal_path import SignalPath
 from glowdial.sim.stage_strains import strain_of
@@ -76,6 +80,15 @@ class SimulatedReceiver(SignalPath):
     def audio(self, state: BenchState) -> AudioParts:
         """The output's parts."""
         return audio_parts(self, state)
+
+    def tried(self, key: str) -> Finding:
+        """What a test of fault tracing gives, by its key; raises NotFound for no such test."""
+        found = block_set_of(self.facts, self.condition)
+        for symptom in Symptom:
+            trial = trials_by_key(found.diagram, symptom).get(key)
+            if trial is not None:
+                return found.measured(trial)
+        raise NotFound("test", key)
 
     def strain(self, stage_name: str) -> Strain:
         """What has gone wrong around a stage; raises NotFound for no such."""

@@ -100,11 +100,12 @@ def gain_share(
     share = 1.0
     for stage in facts.circuit.stages:
         if stage.role in roles and stage.name in points:
-            share *= _one_share(stage, condition, points[stage.name])
+            share *= one_share(stage, condition, points[stage.name])
     return share
 
 
-def _one_share(stage: AmplifierStage, condition: Condition, point: OperatingPoint) -> float:
+def one_share(stage: AmplifierStage, condition: Condition, point: OperatingPoint) -> float:
+    """Gain of one stage over its design."""
     design_s = stage.typical.transconductance_s
     if stage.device is Device.TRANSISTOR:
         design_s = stage.typical.plate_a / 0.0257

@@ -256,7 +256,7 @@ def measure(
         if measured.turned and step.adjuster is not None:
             opened.scribe.move(step.adjuster, measured.turned, step.key)
         _keep(row, bench, step.key, held=bench.read(AVC))
-        line = typed_line(ask, measured.values)
+        line = typed_line(ask, measured.values, said=measured.said)
         workshop.taken.offer(job_id, question_at_bench(step, ask), line)
         return {"line": line, "remarks": list(measured.remarks)}
 

@@ -8,7 +8,9 @@ from glowdial.core.journey.consequences import (
     Consequence,
     FromStock,
     HandedOver,
+    Mended,
     RaiseAlarm,
+    RecallHistory,
     Renewed,
     SwitchOff,
     Undo,
@@ -20,6 +22,7 @@ from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.plan.order import ROOMS, room_of
 from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.writing import OpenedJob
+from glowdial.workshop.stages.faults import mend_in_simulation, recall_history
 from glowdial.workshop.stages.parts import move_stock, renew_in_simulation
 
 
@@ -55,6 +58,10 @@ def _carry_out(opened: OpenedJob, step: str, consequence: Consequence) -> None:
             move_stock(opened.session, consequence.texts, +1 if consequence.back else -1)
         case Renewed():
             renew_in_simulation(opened, consequence.ref)
+        case Mended():
+            mend_in_simulation(opened, consequence.block)
+        case RecallHistory():
+            recall_history(opened, step)
         case RaiseAlarm():
             raise_alarm(opened, step, consequence.words)
 

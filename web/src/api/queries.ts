@@ -43,6 +43,17 @@ export const jobQuery = (jobId: number, step: string | null) =>
     placeholderData: (before) => before,
   });
 
+export const questionQuery = (jobId: number, step: string, ask: string) =>
+  queryOptions({
+    queryKey: ["question", jobId, step, ask],
+    queryFn: () =>
+      unwrap(
+        client.GET("/api/jobs/{job_id}/questions", {
+          params: { path: { job_id: jobId }, query: { step, ask } },
+        }),
+      ),
+  });
+
 export const benchQuery = (jobId: number) =>
   queryOptions({
     queryKey: ["bench", jobId],

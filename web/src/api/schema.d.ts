@@ -1021,6 +1021,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Question
+         * @description A question that a step takes beside those that it lists: any test of fault tracing.
+         */
+        get: operations["getQuestion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/readings.csv": {
         parameters: {
             query?: never;
@@ -2383,6 +2403,88 @@ export interface components {
              *     ]
              */
             ripple_v?: (number | null)[];
+        };
+        /**
+         * DiagramBlockShape
+         * @description A block of a set; ``suspicion`` is the probability that it is to blame.
+         */
+        DiagramBlockShape: {
+            /** Board */
+            board: string;
+            /** Evidence */
+            evidence: string[];
+            /** Figure */
+            figure: string;
+            /** Inside */
+            inside: string[];
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Leans On */
+            leans_on: string[];
+            /** Lit */
+            lit: boolean;
+            standing: components["schemas"]["Standing"];
+            /** Suspicion */
+            suspicion: number;
+            /** Tests */
+            tests: components["schemas"]["DiagramTestShape"][];
+            /** Used */
+            used: boolean;
+        };
+        /** DiagramLinkShape */
+        DiagramLinkShape: {
+            /** Kind */
+            kind: string;
+            /** Lit */
+            lit: boolean;
+            /** Source */
+            source: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * DiagramPictureShape
+         * @description A set as blocks with who is suspected; ``derived`` where its sheet gives no diagram.
+         */
+        DiagramPictureShape: {
+            /** Blocks */
+            blocks: components["schemas"]["DiagramBlockShape"][];
+            /** Derived */
+            derived: boolean;
+            /** Links */
+            links: components["schemas"]["DiagramLinkShape"][];
+            /** Points */
+            points: components["schemas"]["DiagramPointShape"][];
+            /** Position */
+            position: string;
+        };
+        /**
+         * DiagramPointShape
+         * @description A generator or a probe at the input of a block.
+         */
+        DiagramPointShape: {
+            /** At */
+            at: string;
+            /** Letter */
+            letter: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * DiagramTestShape
+         * @description A test of a block: the question that takes its outcome, in words, and its minutes.
+         */
+        DiagramTestShape: {
+            /** Ask */
+            ask: string;
+            /** Minutes */
+            minutes: string;
+            /** Words */
+            words: string;
         };
         /** DialAnswer */
         DialAnswer: {
@@ -4808,6 +4910,12 @@ export interface components {
             title: string;
         };
         /**
+         * Standing
+         * @description How a block of a diagram stands while a fault is traced.
+         * @enum {string}
+         */
+        Standing: "open" | "suspected" | "cleared" | "convicted" | "mended";
+        /**
          * StepLine
          * @description A step on the scale.
          */
@@ -4848,6 +4956,7 @@ export interface components {
             controls: string[];
             /** Cost */
             cost: string;
+            diagram: components["schemas"]["DiagramPictureShape"] | null;
             /** Gaps */
             gaps: components["schemas"]["GapShape"][];
             /** Key */
@@ -11938,6 +12047,121 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getQuestion: {
+        parameters: {
+            query: {
+                step: string;
+                ask: string;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskShape"];
                 };
             };
             /** @description not a request to this server */

@@ -32,7 +32,8 @@ export function AskForm(props: Props) {
   const { ask } = props;
   if (ask.confirm) return <ConfirmForm {...props} />;
   // values that move together are typed as a line; choices and words have a control each
-  if (ask.fields[0]?.unit) return <LineForm {...props} />;
+  // what a bench can take is a line too, words by their first letter
+  if (ask.fields[0]?.unit || ask.measurable) return <LineForm {...props} />;
   return <FieldsForm {...props} />;
 }
 
@@ -211,7 +212,10 @@ const fieldWords = (ask: Ask) =>
     .map((required) =>
       ask.fields
         .filter((f) => f.required === required)
-        .map((f) => (f.unit ? `${f.label} (${f.unit})` : f.label))
+        .map((f) => {
+          const said = f.unit || f.options.join(", ");
+          return said ? `${f.label} (${said})` : f.label;
+        })
         .join(required ? ", then " : ", "),
     )
     .filter(Boolean)

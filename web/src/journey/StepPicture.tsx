@@ -10,6 +10,7 @@ import { GoodEnough, Leads, Others, Reminder } from "./StepParts";
 import type { OpenJob } from "./useJob";
 
 const ChainDrawing = lazy(() => import("../pictures/ChainDrawing"));
+const DiagramDrawing = lazy(() => import("../pictures/DiagramDrawing"));
 const PeakTrace = lazy(() => import("../pictures/PeakTrace"));
 const ReadingTable = lazy(() => import("../pictures/ReadingTable"));
 const ScaleDrawing = lazy(() => import("../pictures/ScaleDrawing"));
@@ -35,7 +36,7 @@ export function StepPicture({ open, step }: { open: OpenJob; step: Step }) {
 /** The one picture that a step is about. */
 export function Picture({ open, step }: { open: OpenJob; step: Step }) {
   const { trace, measured, plot } = seenAt(open);
-  const { picture, scale, table, chain } = step;
+  const { picture, scale, table, chain, diagram } = step;
   return (
     <Suspense fallback={<Box flex="1 0 240px" />}>
       {trace ? (
@@ -60,6 +61,8 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
         <Box flex="1 0 240px" minH={0} display="flex" bg="ground" p={2} data-testid="response">
           <Plot plot={plot} />
         </Box>
+      ) : diagram ? (
+        <DiagramDrawing picture={diagram} onTest={open.fetchAsk} />
       ) : chain ? (
         <ChainDrawing picture={chain} />
       ) : null}

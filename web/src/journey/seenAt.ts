@@ -6,6 +6,6 @@ export function seenAt({ step, bench }: OpenJob) {
   const measured = peaking ? bench.trace : null;
   const trace = measured ?? (step?.cautions.length === 0 ? step.trace : null);
   const plot = step?.plot?.main ? step.plot : null;
-  const drawn = step?.picture ?? step?.table ?? step?.scale ?? plot ?? step?.chain;
+  const drawn = step?.picture ?? step?.table ?? step?.scale ?? plot ?? step?.diagram ?? step?.chain;
   return { trace, measured, plot, pictured: Boolean(drawn ?? trace) };
 }

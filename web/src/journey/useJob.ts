@@ -3,7 +3,7 @@ import { useEffect, useReducer, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
 import type { Job, Schemas } from "../api/client";
-import { benchQuery } from "../api/queries";
+import { benchQuery, questionQuery } from "../api/queries";
 import { stopOutputs } from "../bench/stopOutputs";
 import { useWatch } from "../bench/useWatch";
 import { AT_REST, type Dialog, jobState, type Taken } from "./jobState";
@@ -26,7 +26,9 @@ export function useJob(job: Job) {
 
   const step = job.step;
   const mine = state.picked.step === step?.key ? state.picked.ask : "";
+  const further = useFurther(job.job_id, step?.key ?? "");
   const ask =
+    (mine && further.ask?.key === mine ? further.ask : undefined) ??
     step?.others.find((other) => other.key === mine) ??
     (mine && state.picked.series ? step?.others.find((other) => other.series) : undefined) ??
     step?.ask ??
@@ -97,6 +99,12 @@ export function useJob(job: Job) {
       const series = step?.others.some((other) => other.key === key && other.series) ?? false;
       tell({ type: "picked", step: step?.key ?? "", ask: key, series });
     },
+    fetchAsk: (key: string) => {
+      const known = step?.ask?.key === key || step?.others.some((other) => other.key === key);
+      const pick = () => tell({ type: "picked", step: step?.key ?? "", ask: key, series: false });
+      if (known) pick();
+      else void further.fetch(key).then(pick);
+    },
     open: (dialog: Dialog | null) => tell({ type: "dialog", dialog }),
     toggleLog: () => tell({ type: "log toggled" }),
     lose: (error: unknown, typed: string) => tell({ type: "lost", error, typed }),
@@ -145,6 +153,18 @@ export function useJob(job: Job) {
       tell({ type: "dialog", dialog: "wrong" });
     },
     stop,
+  };
+}
+
+/** A question that a step takes beside those that it lists, fetched when it is wanted. */
+function useFurther(jobId: number, step: string) {
+  const [found, setFound] = useState<{ step: string; ask: Schemas["AskShape"] } | null>(null);
+  const queries = useQueryClient();
+  return {
+    ask: found?.step === step ? found.ask : null,
+    fetch: async (key: string) => {
+      setFound({ step, ask: await queries.fetchQuery(questionQuery(jobId, step, key)) });
+    },
   };
 }
 

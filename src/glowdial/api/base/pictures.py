@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Self
 from pydantic import BaseModel, Field
 
 from glowdial.core.bench.peak_trace import PeakTrace
-from glowdial.core.journey.pictures import ChainKind
+from glowdial.core.journey.pictures import ChainKind, Standing
 from glowdial.core.model.chassis import Side, Thing
 
 if TYPE_CHECKING:
@@ -241,6 +241,57 @@ class ChassisPictureShape(Shown):
     items: list[ChassisItemShape]
     order: list[ChassisOrderShape]
     photo_id: int = Field(description="of the photo that items are pins on, else 0")
+
+
+class DiagramTestShape(BaseModel):
+    """A test of a block: the question that takes its outcome, in words, and its minutes."""
+
+    ask: str
+    words: str
+    minutes: str
+
+
+class DiagramBlockShape(BaseModel):
+    """A block of a set; ``suspicion`` is the probability that it is to blame."""
+
+    key: str
+    label: str
+    kind: str
+    board: str
+    suspicion: float
+    figure: str
+    standing: Standing
+    lit: bool
+    used: bool
+    evidence: list[str]
+    leans_on: list[str]
+    tests: list[DiagramTestShape]
+    inside: list[str]
+
+
+class DiagramLinkShape(BaseModel):
+    source: str
+    to: str
+    kind: str
+    lit: bool
+
+
+class DiagramPointShape(BaseModel):
+    """A generator or a probe at the input of a block."""
+
+    at: str
+    letter: str
+    words: str
+
+
+class DiagramPictureShape(Shown):
+    """A set as blocks with who is suspected; ``derived`` where its sheet gives no diagram."""
+
+    position: str
+    derived: bool
+    blocks: list[DiagramBlockShape]
+    links: list[DiagramLinkShape]
+    points: list[DiagramPointShape]
 
 
 class TracePointShape(BaseModel):

@@ -9,8 +9,8 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep, Written
+from glowdial.core.journey.function_matrix import Matrix
 from glowdial.core.model.chassis import Side, Thing
-from glowdial.core.stages.intake.function_matrix import Matrix
 from glowdial.core.stages.intake.places import Placeable
 from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.stages import intake

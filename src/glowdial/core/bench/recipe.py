@@ -18,6 +18,7 @@ class Doing(StrEnum):
     PEAK = "peak"
     MATCH_LEVEL = "match the level"
     TONE_PAIR = "tone on and off"
+    TRY = "try"
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +27,7 @@ class Recipe:
 
     ``change`` is what is set first; to ``READ`` is to read the measurands of the question's
     required fields. ``wait_s`` is time to stand at these settings before reading, ``span_hz`` how
-    far either side of the dial mark to look.
+    far either side of the dial mark to look. ``trial`` is the test of fault tracing to ``TRY``.
     """
 
     doing: Doing
@@ -36,6 +37,7 @@ class Recipe:
     target_v: float | None = None
     span_hz: float | None = None
     wait_s: float = 0.0
+    trial: str = ""
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

@@ -60,13 +60,37 @@ class Renewed:
 
 
 @dataclass(frozen=True, slots=True)
+class Mended:
+    """What was wrong in a block was put right; in a simulated set too."""
+
+    block: str
+
+
+@dataclass(frozen=True, slots=True)
+class RecallHistory:
+    """What earlier visits of the set, and of others of its model, found is noted in this job: the
+    priors rest on what was known then."""
+
+
+@dataclass(frozen=True, slots=True)
 class RaiseAlarm:
     """Everything powered stops: what was seen, or which stop rule says so."""
 
     words: str
 
 
-Consequence = ClipOn | SwitchOff | Undo | Changed | HandedOver | FromStock | Renewed | RaiseAlarm
+Consequence = (
+    ClipOn
+    | SwitchOff
+    | Undo
+    | Changed
+    | HandedOver
+    | FromStock
+    | Renewed
+    | Mended
+    | RecallHistory
+    | RaiseAlarm
+)
 
 
 def of_step(step: Step, ask: Ask) -> tuple[Consequence, ...]:

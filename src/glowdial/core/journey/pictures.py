@@ -310,3 +310,76 @@ class ChassisPicture:
     items: tuple[ChassisItem, ...]
     order: tuple[ChassisOrder, ...]
     photo_id: int = 0
+
+
+class Standing(StrEnum):
+    """How a block of a diagram stands while a fault is traced."""
+
+    OPEN = "open"
+    SUSPECTED = "suspected"
+    CLEARED = "cleared"
+    CONVICTED = "convicted"
+    MENDED = "mended"
+
+
+@dataclass(frozen=True, slots=True)
+class DiagramTest:
+    """A test of a block: the question that takes its outcome, in words, and its minutes."""
+
+    ask: str
+    words: str
+    minutes: str
+
+
+@dataclass(frozen=True, slots=True)
+class DiagramBlock:
+    """A block of a set: what it does, its board, how likely it is to blame (0 to 1, as a figure
+    and in words), how it stands, whether the test that is asked now runs through it (``lit``) and
+    whether the position in hand uses it; what cleared or implicated it, what it leans on, what
+    could be tried on it, and what its own circuit tells."""
+
+    key: str
+    label: str
+    kind: str
+    board: str
+    suspicion: float
+    figure: str
+    standing: Standing
+    lit: bool = False
+    used: bool = True
+    evidence: tuple[str, ...] = ()
+    leans_on: tuple[str, ...] = ()
+    tests: tuple[DiagramTest, ...] = ()
+    inside: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class DiagramLink:
+    """What runs from one block to another: signal, oscillator, control or supply; ``lit`` where
+    the test that is asked now runs along it."""
+
+    source: str
+    to: str
+    kind: str
+    lit: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class DiagramPoint:
+    """Where a lead goes now: the input of a block, its letter (G for the generator, V for what is
+    read) and its words."""
+
+    at: str
+    letter: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class DiagramPicture:
+    """A set as blocks with who is suspected; ``derived`` where the sheet gives no diagram."""
+
+    position: str
+    derived: bool
+    blocks: tuple[DiagramBlock, ...]
+    links: tuple[DiagramLink, ...]
+    points: tuple[DiagramPoint, ...] = ()

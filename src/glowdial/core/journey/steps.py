@@ -11,6 +11,7 @@ from glowdial.core.bench.recipe import Recipe
 from glowdial.core.journey.pictures import (
     ChainPicture,
     ChassisPicture,
+    DiagramPicture,
     ReadingTable,
     ScalePicture,
     SupplyPicture,
@@ -182,8 +183,9 @@ class Step:
     what its power, leads and adjuster tell; its ``dangers`` follow from that. ``holds_power`` are
     reasons why no power may be on now, whatever was decided; a decision on it ends with a change in
     one of the areas ``closed_until``, and ``reopens_gate`` is what was found that the gate has to
-    be passed after; ``waits_for`` is what somebody else has to bring. Plot, pictures and
-    advice may be left to functions, which are called when the step is looked at.
+    be passed after; ``waits_for`` is what somebody else has to bring. Plot, pictures and advice may
+    be left to functions, which are called when the step is looked at. ``more_asks`` finds a
+    question by name beyond those that are listed.
     """
 
     key: str
@@ -231,11 +233,14 @@ class Step:
     scale: ScalePicture | None = None
     chain: ChainPicture | None = None
     chassis: ChassisPicture | None = None
+    diagram: DiagramPicture | None = None
     trace: PeakTrace | None = None
     draw: Callable[[], Plot | None] | None = None
     show: Callable[[], SupplyPicture | None] | None = None
     show_chain: Callable[[], ChainPicture] | None = None
     show_chassis: Callable[[], ChassisPicture] | None = None
+    show_diagram: Callable[[], DiagramPicture] | None = None
+    more_asks: Callable[[str], Ask | None] | None = None
     advise: Callable[[], tuple[str, ...]] | None = None
 
     @property
@@ -246,7 +251,8 @@ class Step:
 
 def looked_at(step: Step) -> Step:
     """The step with its plot and pictures drawn and its advice worked out."""
-    if not any((step.draw, step.advise, step.show, step.show_chain, step.show_chassis)):
+    lazy = (step.draw, step.show, step.show_chain, step.show_chassis, step.show_diagram)
+    if not any((*lazy, step.advise)):
         return step
     return replace(
         step,
@@ -254,12 +260,14 @@ def looked_at(step: Step) -> Step:
         picture=step.show() if step.show is not None else step.picture,
         chain=step.show_chain() if step.show_chain is not None else step.chain,
         chassis=step.show_chassis() if step.show_chassis is not None else step.chassis,
+        diagram=step.show_diagram() if step.show_diagram is not None else step.diagram,
         advice=(*step.advice, *step.advise()) if step.advise is not None else step.advice,
         draw=None,
         advise=None,
         show=None,
         show_chain=None,
         show_chassis=None,
+        show_diagram=None,
     )
 
 
@@ -293,7 +301,10 @@ def result(
 def find_ask(step: Step, name: str) -> Ask | None:
     """The question of that name, if the step takes it now."""
     asks = (step.ask, *step.others)
-    return next((a for a in asks if a is not None and a.name == name), None)
+    listed = next((a for a in asks if a is not None and a.name == name), None)
+    if listed is None and step.more_asks is not None:
+        return step.more_asks(name)
+    return listed
 
 
 def settle(step: Step, *, remaining: Ask | None, retake: Ask | None = None) -> Step:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from glowdial.core.language.errors import NotFound
+from glowdial.core.model.blocks import BlockDiagram
 from glowdial.core.model.chassis import Layout
 from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.parts import Part
@@ -139,7 +140,8 @@ class ReceiverFacts:
     ``traits`` are those of ``safety.Trait`` that are known beyond the kind of chassis. The stages
     add the supply as it was before it was converted (``original_supply``), whether every filter
     capacitor was renewed, and whether it is to play as found first. ``layout`` is where things are
-    on the chassis, by the sheet and as they were placed in this job.
+    on the chassis, by the sheet and as they were placed in this job; ``diagram`` is the sheet's
+    block diagram.
     """
 
     title: str
@@ -168,6 +170,7 @@ class ReceiverFacts:
     plays_as_found: bool = False
     all_transistors: bool | None = None
     layout: Layout | None = None
+    diagram: BlockDiagram | None = None
 
     @property
     def nominal_line_v(self) -> float:

@@ -67,7 +67,9 @@ class AmplifierStage:
 
     ``upper_ohm`` and ``lower_ohm`` are a transistor's base divider. ``coupled_from`` names the
     stage whose plate a coupling capacitor joins to this grid. ``feed`` is the filter node, 0 the
-    reservoir, that the stage is fed from; -1 is the last.
+    reservoir, that the stage is fed from; -1 is the last. ``direct_from`` names the stage whose
+    plate or collector this grid or base is joined to without a capacitor; ``screen_with`` the one
+    whose screen, resistor and bypass included, this one shares.
     """
 
     name: str
@@ -84,6 +86,8 @@ class AmplifierStage:
     coupled_from: str = ""
     feed: int = -1
     on_avc: bool = False
+    direct_from: str = ""
+    screen_with: str = ""
 
 
 @dataclass(frozen=True, slots=True)

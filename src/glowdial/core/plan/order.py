@@ -36,6 +36,7 @@ LEGS: tuple[Leg, ...] = (
     bring_up.BEFORE_POWER,
     bring_up.UNDER_POWER,
     parts.UNDER_TEST,
+    faults.TRACED,
     faults.AS_FOUND,
     intermediate.ALIGNMENT,
     tracking.BANDS,

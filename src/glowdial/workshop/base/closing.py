@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -40,13 +40,18 @@ def report_document(
 
 def close(session: Session, job: JobRow, situation: Situation, journey: Journey) -> None:
     """Keep report and journey as they are told now; from here on they are shown from there."""
-    steps = STEPS.dump_python(tuple(looked_at(s) for s in journey.steps), mode="json")
+    steps = STEPS.dump_python(tuple(_kept(s) for s in journey.steps), mode="json")
     content = json.dumps(steps, ensure_ascii=False, sort_keys=True).encode()
     job.closing = {
         "rules": RULES_VERSION,
         "report": report_document(session, job, situation, journey),
         "journey": keep_blob(session, content, JOURNEY_MEDIA),
     }
+
+
+def _kept(step: Step) -> Step:
+    """A step as it is kept: drawn, and with nothing that is found out later."""
+    return replace(looked_at(step), more_asks=None)
 
 
 def kept_telling(session: Session, closing: dict[str, Any]) -> str:

@@ -8,8 +8,8 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from glowdial.core.journey.beliefs import STORY
 from glowdial.core.journey.record import CABINET
-from glowdial.core.stages.intake.steps import STORY
 from glowdial.store.tables import AnswerRow, ChangeRow, JobRow
 
 MOST_VISITS = 20

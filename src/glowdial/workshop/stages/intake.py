@@ -7,16 +7,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from glowdial.core.journey.registers import read_line
-from glowdial.core.language.errors import BadInput, NotFound
-from glowdial.core.model.chassis import Layout
-from glowdial.core.stages.intake.function_matrix import (
+from glowdial.core.journey.function_matrix import (
     MATRIX,
     Matrix,
     cell_key,
     matrix_of,
     read_cell,
 )
+from glowdial.core.journey.registers import read_line
+from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.chassis import Layout
 from glowdial.core.stages.intake.places import BARE_CHASSIS, Placeable, things_of
 from glowdial.core.stages.intake.registers import PHOTO_FORM, PHOTOS
 from glowdial.store.tables import PhotoRow

@@ -7,6 +7,14 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts, walked
+from glowdial.core.journey.function_matrix import (
+    MATRIX,
+    CellState,
+    cell_key,
+    matrix_of,
+    read_cell,
+    summary,
+)
 from glowdial.core.journey.record import Entered, JobRecord
 from glowdial.core.journey.registers import form_of, open_lines, read_line
 from glowdial.core.journey.steps import Status
@@ -15,14 +23,6 @@ from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.plan.journey import journey
 from glowdial.core.plan.order import FORMS
 from glowdial.core.safety.cautions import Danger, Trait, traits_of
-from glowdial.core.stages.intake.function_matrix import (
-    MATRIX,
-    CellState,
-    cell_key,
-    matrix_of,
-    read_cell,
-    summary,
-)
 from glowdial.core.stages.intake.steps import as_seen, weak_evidence
 
 FACTS = tidewater_facts()

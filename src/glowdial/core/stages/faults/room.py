@@ -1,10 +1,43 @@
-"""The room of fault tracing: what works as found, which a fault is traced by."""
+"""The room of fault tracing: what it does as found, and how a fault is traced to a block and a
+part."""
 
 from __future__ import annotations
 
-from glowdial.core.journey.room import Leg, Room
+from glowdial.core.journey.consequences import Consequence, Mended, RecallHistory
+from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situation
 from glowdial.core.journey.sensitivity import check_tone_pair
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.stages.faults.case import HISTORY_FORM, MEND, MENDED_ASK
 from glowdial.core.stages.faults.steps import STAGE, as_found_steps
+from glowdial.core.stages.faults.tracing_steps import COMPLAINT, tracing_steps
+
+
+def _report(_: Situation, steps: tuple[Step, ...]) -> ReportPart:
+    """What was found and mended, a sentence each."""
+    mended = [s for s in steps if s.key.startswith(f"{MEND}.") and s.results]
+    story = tuple(
+        f"{s.title.removeprefix('Mend ').removesuffix(', and nothing else')}: {s.results[0].text}."
+        for s in mended
+    )
+    return ReportPart(story=story)
+
+
+def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Consequence, ...]:
+    """A mended block is mended in a simulated set too; a complaint recalls what was found
+    before."""
+    kind, ___, block = ask.key.partition(" ")
+    if step.key.startswith(f"{MEND}.") and kind == MENDED_ASK:
+        return (Mended(block),)
+    return (RecallHistory(),) if step.key == COMPLAINT else ()
+
 
 AS_FOUND = Leg("what it does as found", as_found_steps)
-ROOM = Room(STAGE, (AS_FOUND,), check=check_tone_pair)
+TRACED = Leg("fault tracing", tracing_steps)
+ROOM = Room(
+    STAGE,
+    (AS_FOUND, TRACED),
+    check=check_tone_pair,
+    follows=_follows,
+    report=_report,
+    registers=(HISTORY_FORM,),
+)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from glowdial.core.journey.function_matrix import MATRIX_FORM
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Leg, Room
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.stages.intake.function_matrix import MATRIX_FORM
 from glowdial.core.stages.intake.places import as_placed
 from glowdial.core.stages.intake.registers import FORMS
 from glowdial.core.stages.intake.steps import STAGE, as_seen, intake_report, intake_steps

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.journey.beliefs import BLOCKS, STORY
+from glowdial.core.journey.function_matrix import MATRIX, matrix_of, summary
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import ReportPart, Situation
@@ -19,7 +21,6 @@ from glowdial.core.physics.supply.circuit import (
     silicon_rectifier,
 )
 from glowdial.core.safety.cautions import Activity, Trait
-from glowdial.core.stages.intake.function_matrix import MATRIX, matrix_of, summary
 from glowdial.core.stages.intake.registers import (
     MODIFICATION_FORM,
     MODIFICATIONS,
@@ -32,12 +33,10 @@ from glowdial.core.stages.intake.registers import (
 )
 
 STAGE = "intake"
-STORY = "intake.story"
 VISITS_PANEL = "visits"
 LABEL = "intake.label"
 LOOK = "intake.look"
 WORKING_OPTIONS = ("works", "partly", "fails")
-BLOCKS = ("not said", "supply", "audio", "detector", "IF", "mixer", "oscillator", "aerial")
 CHASSIS_SEEN = {
     "mains transformer": (Trait.MAINS, Trait.FILTERS),
     "transformerless": (Trait.MAINS, Trait.FILTERS, Trait.TRANSFORMERLESS),
@@ -183,16 +182,6 @@ def _story(record: JobRecord) -> Step:
         panels=(VISITS_PANEL,),
     )
     return conclude(step, (told,))
-
-
-def weak_evidence(record: JobRecord) -> tuple[tuple[str, str], ...]:
-    """Blocks that the owner and we suspected at the door, as (who, block): weak evidence only."""
-    answer = record.latest(STORY, "story")
-    if answer is None:
-        return ()
-    named = (("owner", "belief_block"), ("first guess", "guess_block"))
-    found = [(who, answer.texts.get(field, "")) for who, field in named]
-    return tuple((who, block) for who, block in found if block and block != BLOCKS[0])
 
 
 def _label(facts: ReceiverFacts, record: JobRecord) -> Step:

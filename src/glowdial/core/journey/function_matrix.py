@@ -14,6 +14,7 @@ from glowdial.core.journey.record import Entered, JobRecord
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.tracing.derived import modes_of, position_key
 
 MATRIX = "matrix"
 PLAYS = "plays"
@@ -86,13 +87,13 @@ def matrix_of(facts: ReceiverFacts, record: JobRecord) -> Matrix:
 
 
 def _rows(facts: ReceiverFacts) -> tuple[Row, ...]:
-    modes = ["FM"] if facts.circuit.fm else ["AM"]
-    if facts.circuit.beat_oscillator:
-        modes.append("CW")
-    if facts.circuit.fm and facts.circuit.fm.stereo:
-        modes.append("stereo")
+    if facts.diagram is not None:
+        # the sheet says itself what the set plays
+        return tuple(Row(p.key, p.name) for p in facts.diagram.positions)
     return tuple(
-        Row(f"{band.key} {mode}", f"{band.name}, {mode}") for band in facts.bands for mode in modes
+        Row(position_key(band.key, mode), f"{band.name}, {mode}")
+        for band in facts.bands
+        for mode in modes_of(facts)
     )
 
 
@@ -105,7 +106,9 @@ def _more_rows(facts: ReceiverFacts) -> tuple[Row, ...]:
     """Every row that may be added."""
     known = {r.key for r in _rows(facts)}
     bands = (
-        Row(f"{band.key} {mode}", f"{band.name}, {mode}") for band in facts.bands for mode in MODES
+        Row(position_key(band.key, mode), f"{band.name}, {mode}")
+        for band in facts.bands
+        for mode in MODES
     )
     return (*SOURCES, *(r for r in bands if r.key not in known))
 

@@ -1,0 +1,153 @@
+"""The block diagram as it is drawn while a fault is traced."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from glowdial.core.journey.pictures import (
+    DiagramBlock,
+    DiagramLink,
+    DiagramPicture,
+    DiagramPoint,
+    DiagramTest,
+    Standing,
+)
+from glowdial.core.model.blocks import Block, BlockDiagram, Link, LinkKind
+from glowdial.core.stages.faults.asks import trial_ask
+from glowdial.core.stages.faults.case import Case
+from glowdial.core.stages.faults.evidence import Evidence
+from glowdial.core.tracing.posterior import FAILS_FROM_DB
+from glowdial.core.tracing.trials import Outcome, Trial
+
+CLEARED_BELOW, SHOWN_FROM = 0.01, 0.005
+MOST_LINES = 4
+
+
+def fails(one: Evidence) -> bool:
+    """Whether a finding speaks of a fault in its way."""
+    if one.finding.loss_db is not None:
+        return one.finding.loss_db >= FAILS_FROM_DB
+    return one.finding.outcome is not Outcome.GOOD
+
+
+def evidence_lines(case: Case, block: Block) -> tuple[str, ...]:
+    """The sentences that name what cleared or implicated a block, the last first."""
+    lines = []
+    for one in reversed(case.evidence):
+        inside = block.key in one.finding.trial.reach
+        if inside and fails(one):
+            lines.append(f"Implicated: {one.said}; it is in the way of that.")
+        elif inside:
+            lines.append(f"Cleared: {one.said}; that runs through it.")
+        elif fails(one):
+            lines.append(f"Cleared: {one.said}; that does not use it.")
+    history = case.history
+    if block.key in history.this_set:
+        lines.append("Found at fault in this set before.")
+    if block.key in history.this_model:
+        lines.append("Found at fault in other sets of this model.")
+    if block.key in history.modified:
+        lines.append("Modified: the register says so.")
+    if block.key in history.believed:
+        lines.append("Somebody believes so; that is worth little.")
+    cleared = case.posterior.of(block.key) < CLEARED_BELOW
+    # what decided comes first
+    lines.sort(key=lambda line: line.startswith("Implicated") == cleared)
+    return tuple(dict.fromkeys(lines))[:MOST_LINES]
+
+
+def diagram_picture(
+    case: Case,
+    asked: Trial | None,
+    mended: Sequence[str],
+    inside: Mapping[str, tuple[str, ...]],
+    blamed: str,
+) -> DiagramPicture:
+    """The diagram with who is suspected; ``inside`` is what the circuit of a block tells of its
+    parts."""
+    diagram = case.diagram
+    position = asked.position if asked else diagram.positions[0].key
+    way = set(diagram.way(position))
+    reach = set(asked.reach) if asked else set()
+    blocks = tuple(
+        _block(case, b, reach, way, mended, inside.get(b.key, ()), blamed) for b in diagram.blocks
+    )
+    links = tuple(
+        DiagramLink(k.source, k.to, k.kind.value, lit=k.source in reach and k.to in reach)
+        for k in _drawn(diagram)
+    )
+    return DiagramPicture(
+        diagram.position(position).name, diagram.derived, blocks, links, _points(diagram, asked)
+    )
+
+
+def _drawn(diagram: BlockDiagram) -> tuple[Link, ...]:
+    """What is drawn as a line: the signal's way and the oscillators'; what feeds and controls is
+    said at the block."""
+    drawn = (LinkKind.SIGNAL, LinkKind.OSCILLATOR)
+    return tuple(k for k in diagram.links if k.kind in drawn)
+
+
+def _points(diagram: BlockDiagram, asked: Trial | None) -> tuple[DiagramPoint, ...]:
+    if asked is None:
+        return ()
+    points = []
+    if asked.source:
+        found = diagram.point(asked.source)
+        points.append(DiagramPoint(found.at, "G", f"generator at {found.name}"))
+    if asked.target:
+        found = diagram.point(asked.target)
+        points.append(DiagramPoint(found.at, "V", f"read at {found.name}"))
+    return tuple(points)
+
+
+def _block(
+    case: Case,
+    block: Block,
+    reach: set[str],
+    way: set[str],
+    mended: Sequence[str],
+    inside: tuple[str, ...],
+    blamed: str,
+) -> DiagramBlock:
+    share = case.posterior.of(block.key)
+    tests = tuple(
+        DiagramTest(trial_ask(case.diagram, t).name, t.words, f"{t.minutes:.0f} min")
+        for t in case.tests_of(block.key)
+    )
+    leans = case.diagram.leans_on((block.key,), next(iter(block.used_in or _any(case))))
+    return DiagramBlock(
+        block.key,
+        block.name,
+        block.kind.value,
+        block.board,
+        share,
+        _figure(share),
+        _standing(case, block.key, share, mended, blamed),
+        lit=block.key in reach,
+        used=block.key in way,
+        evidence=evidence_lines(case, block),
+        leans_on=tuple(case.diagram.block(k).name for k in leans),
+        tests=tests,
+        inside=inside,
+    )
+
+
+def _any(case: Case) -> tuple[str, ...]:
+    return tuple(p.key for p in case.diagram.positions)
+
+
+def _figure(share: float) -> str:
+    if share < SHOWN_FROM:
+        return ""
+    return f"{100.0 * share:.0f} %"
+
+
+def _standing(case: Case, key: str, share: float, mended: Sequence[str], blamed: str) -> Standing:
+    if key == blamed:
+        return Standing.CONVICTED
+    if key in mended:
+        return Standing.MENDED
+    if not case.evidence:
+        return Standing.OPEN
+    return Standing.CLEARED if share < CLEARED_BELOW else Standing.SUSPECTED

@@ -1,0 +1,489 @@
+"""Fault tracing as steps: what is wrong, the next best test, what was mended, and the next fault.
+
+A round traces one fault until a block is convicted (or a person decides); then one thing is
+changed, with a test before and after; then every function that failed is tried again. What the
+first round cleared stays cleared: a second fault starts from there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from glowdial.core.journey.function_matrix import PLAYS, CellState, matrix_of
+from glowdial.core.journey.pictures import DiagramPicture
+from glowdial.core.journey.readings import conclude, confirmed, reading, waiting
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
+from glowdial.core.model.blocks import BlockDiagram, BlockKind
+from glowdial.core.safety.cautions import Activity
+from glowdial.core.stages.faults.asks import trial_ask, trial_leads, why
+from glowdial.core.stages.faults.case import (
+    MENDED_ASK,
+    MOST_ROUNDS,
+    Case,
+    area_of,
+    case_of,
+    failing_before,
+    known_trials,
+    mend_key,
+    mended_in,
+    trace_key,
+)
+from glowdial.core.stages.faults.complaints import COMPLAINTS, NOTHING, Complaint, complaint_of
+from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
+from glowdial.core.stages.faults.evidence import Evidence, from_answer
+from glowdial.core.stages.faults.inside import Inside, inside_of
+from glowdial.core.tracing.derived import diagram_of
+from glowdial.core.tracing.trials import Finding, Trial, TrialKind
+
+STAGE = "faults"
+COMPLAINT, AVC_STEP, RESTORE = "faults.complaint", "faults.avc", "faults.restore"
+AVC_CLAMPED = "AVC clamped"
+SURE_PAIR = 0.5
+
+
+def tracing_steps(situation: Situation) -> list[Step]:
+    """What is wrong; and once something is, the rounds that trace it."""
+    diagram = diagram_of(situation.facts)
+    asked = _complaint(situation)
+    complaint = complaint_of(_chosen(situation.record))
+    if complaint is None:
+        return [asked]
+    steps = [asked]
+    clamp = _avc(situation, diagram, complaint)
+    steps += [clamp] if clamp else []
+    controlled = clamp is not None and clamp.status is not Status.DONE
+    rounds = _rounds(situation, diagram, complaint, controlled=controlled)
+    steps += rounds
+    if clamp is not None and clamp.status is Status.DONE:
+        steps.append(_restore(situation.record))
+    return steps
+
+
+def _chosen(record: JobRecord) -> str:
+    answer = record.latest(COMPLAINT, "what")
+    return answer.texts.get("what", "") if answer else ""
+
+
+def _fails(situation: Situation) -> tuple[str, ...]:
+    """What fails by the function matrix, and what is odd in it."""
+    matrix = matrix_of(situation.facts, situation.record)
+    titles = {row.key: row.title for row in (*matrix.rows, *matrix.more)}
+    return tuple(
+        f"{titles[row]}: {cell.words}"
+        for (row, column), cell in matrix.cells.items()
+        if row in titles and column == PLAYS and (cell.state is CellState.FAILS or cell.oddity)
+    )
+
+
+def _complaint(situation: Situation) -> Step:
+    """What is wrong with it: asked where something fails, else at hand for whoever wants it."""
+    record, failing = situation.record, _fails(situation)
+    said = (*(c.words for c in COMPLAINTS), NOTHING)
+    ask = Ask(
+        "what",
+        "What is wrong with it? Begin to type, or pick one.",
+        (Field("what", "what is wrong", options=said),),
+        "weak on some bands",
+        expected_text="nothing, or what to trace",
+        called="what is wrong",
+    )
+    step = Step(
+        COMPLAINT,
+        STAGE,
+        "Say what is wrong, if anything is",
+        "Each complaint weighs the blocks and the tests in its own way; what was tried already, "
+        "volts and the function matrix count from the start.",
+        advice=tuple(f"{line}." for line in failing[:4]),
+        leave=bool(failing),
+        cost="; ".join(failing[:3]),
+    )
+    answer = record.latest(COMPLAINT, "what")
+    if answer is not None:
+        words = answer.texts["what"]
+        complaint = complaint_of(words)
+        shown = result(answer, "what is wrong", words, 1.0, as_found=True)
+        advice = complaint.order if complaint else ()
+        return replace(
+            step, results=(shown,), advice=advice, status=Status.DONE, decision=words, others=(ask,)
+        )
+    if failing:
+        return replace(step, ask=ask)
+    return replace(step, status=Status.DONE, others=(ask,))
+
+
+def _avc(situation: Situation, diagram: BlockDiagram, complaint: Complaint) -> Step | None:
+    """A working AVC makes up for what is lost: it is clamped, or counted with."""
+    controlled = any(b.kind is BlockKind.CONTROL_LINE for b in diagram.blocks)
+    if not controlled or not complaint.hidden_by_avc:
+        return None
+    step = Step(
+        AVC_STEP,
+        STAGE,
+        "Clamp the AVC, or count with it",
+        "The AVC makes up for a loss of 20 dB ahead of the detector, and moves the volts of the "
+        "stages that it controls. Clamped, a level says what is lost. Left working it is counted "
+        "with: such levels then say little.",
+        leave=True,
+        cost="levels behind the AVC say little",
+        does=(Activity.COLD_CHECKS,),
+        switches_off=(AVC_CLAMPED,),
+    )
+    return confirmed(
+        step,
+        situation.record,
+        "clamped",
+        "Control line to the common rail (or to a bias battery); or close the step: left working.",
+    )
+
+
+def _restore(record: JobRecord) -> Step:
+    step = Step(
+        RESTORE,
+        STAGE,
+        "Take the clamp off the AVC line",
+        "What this stage switched off is switched back on by this stage.",
+        does=(Activity.COLD_CHECKS,),
+        undoes=AVC_STEP,
+    )
+    return confirmed(step, record, "restored", "Clamp off, AVC works again.")
+
+
+@dataclass(frozen=True, slots=True)
+class _Round:
+    """One round: its number, its case, which block is to blame and whether a person said so."""
+
+    number: int
+    case: Case
+    blamed: str
+    decided: bool
+
+
+def _rounds(
+    situation: Situation, diagram: BlockDiagram, complaint: Complaint, *, controlled: bool
+) -> list[Step]:
+    steps: list[Step] = []
+    mended: dict[str, int] = {}
+    for number in range(1, MOST_ROUNDS + 1):
+        case = case_of(situation, diagram, complaint, number, mended, controlled=controlled)
+        done = mended_in(situation.record, number)
+        decided = _decided(situation.record, diagram, number)
+        blamed = done[0] if done else decided or case.convicted
+        now = _Round(number, case, blamed, bool(decided))
+        again = _again(situation, case, mended, number) if mended else None
+        if again is not None and not again.failing:
+            steps.append(again.step)
+            break
+        steps.append(_trace(situation, now, tuple(mended)))
+        if not blamed:
+            break
+        mend = _mend(situation, now)
+        steps.append(mend)
+        if done is None or mend.ask is not None:
+            break
+        mended[done[0]] = done[1].seq
+    return steps
+
+
+def _decided(record: JobRecord, diagram: BlockDiagram, number: int) -> str:
+    """The block that a person takes up, without waiting for a conviction."""
+    answer = record.latest(trace_key(number), "take up")
+    chosen = answer.texts.get("block", "") if answer else ""
+    return next((b.key for b in diagram.blocks if b.name == chosen), "")
+
+
+@dataclass(frozen=True, slots=True)
+class _Again:
+    """The functions that failed, tried again after a repair."""
+
+    step: Step
+    failing: bool
+
+
+def _again(
+    situation: Situation, case: Case, mended: Mapping[str, int], number: int
+) -> _Again | None:
+    """Every function that failed before is tried once more; None where none did."""
+    record, diagram = situation.record, case.diagram
+    trials = known_trials(diagram, case.symptom)
+    failed = _failed_before(situation, case, number)
+    if not failed:
+        return None
+    since = max(mended.values())
+    found: dict[str, Evidence] = {}
+    for key in (trace_key(number), mend_key(number - 1)):
+        for answer in record.of_step(key):
+            told = from_answer(answer, trials)
+            if told is not None and answer.seq > since:
+                found[told.finding.trial.key] = told
+    waiting_for = [t for t in failed if t.key not in found]
+    bad = [found[t.key] for t in failed if t.key in found and fails(found[t.key])]
+    step = Step(
+        trace_key(number),
+        STAGE,
+        "Try again what failed before",
+        "One change at a time: a second fault may have hidden behind the first.",
+        results=tuple(_shown(e, record) for e in found.values()),
+        powered=True,
+    )
+    if waiting_for:
+        asks = [trial_ask(diagram, t) for t in waiting_for]
+        step = replace(step, ask=asks[0], others=tuple(asks[1:]))
+        step = replace(step, show_diagram=lambda: _drawn(situation, case, waiting_for[0], mended))
+        return _Again(step, failing=bool(bad))
+    step = replace(step, status=Status.DONE, decision="everything that failed works again")
+    return _Again(step, failing=bool(bad))
+
+
+def _failed_before(situation: Situation, case: Case, number: int) -> tuple[Trial, ...]:
+    """The functions that had failed when the last fault was mended."""
+    before = case_of(
+        situation,
+        case.diagram,
+        case.complaint,
+        number - 1,
+        _mended_before(situation.record, number - 1),
+        controlled=case.controlled,
+    )
+    return failing_before(before)
+
+
+def _mended_before(record: JobRecord, number: int) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for n in range(1, number):
+        done = mended_in(record, n)
+        if done is not None:
+            found[done[0]] = done[1].seq
+    return found
+
+
+def _shown(one: Evidence, record: JobRecord) -> Result:
+    seq = one.finding.seq
+    answer = next(a for a in record.answers if a.seq == seq)
+    what, _, said = one.said.rpartition(": ")
+    return result(answer, what, said, 0.0 if fails(one) else 1.0, as_found=True)
+
+
+def _trace(situation: Situation, now: _Round, mended: tuple[str, ...]) -> Step:
+    """The next best test, until a block is to blame."""
+    record, case, diagram = situation.record, now.case, now.case.diagram
+    answered = {a.seq for a in record.of_step(trace_key(now.number))}
+    mine = [e for e in case.evidence if e.finding.seq in answered]
+    step = Step(
+        trace_key(now.number),
+        STAGE,
+        _title(case, now),
+        "Every test runs through some blocks: what works clears them, what fails implicates them. "
+        "A test may lie; the same again is no new evidence.",
+        results=tuple(_shown(e, record) for e in mine),
+        powered=True,
+        leave=True,
+        cost=f"not traced: {case.complaint.words}",
+        does=(Activity.RESEATING, Activity.COLD_CHECKS, Activity.SIGNAL_IN),
+    )
+    if now.blamed:
+        name = diagram.block(now.blamed).name
+        how = "taken up by decision" if now.decided else "convicted"
+        step = replace(step, status=Status.DONE, decision=f"{name}, {how}")
+        first = None
+    else:
+        step, first = _with_tests(step, case)
+    return replace(
+        step,
+        advice=_advice(case, now),
+        show_diagram=lambda: _picture(situation, case, first, mended, now.blamed),
+        more_asks=lambda name: _ask_named(case, name),
+    )
+
+
+def _ask_named(case: Case, name: str) -> Ask | None:
+    """The question of any possible test; one that was done may be done again."""
+    trial = case.trial(name.partition("@")[0])
+    if trial is None or (trial.reduced < 1.0 and not case.controlled):
+        return None
+    ask = trial_ask(case.diagram, trial)
+    return ask if ask.name == name else None
+
+
+def _with_tests(step: Step, case: Case) -> tuple[Step, Trial | None]:
+    """The best test as the question, its alternatives beside it, and what a person may decide."""
+    diagram = case.diagram
+    blocks = tuple(b.name for b in diagram.blocks)
+    take_up = Ask(
+        "take up",
+        "Which block do you take up?",
+        (Field("block", "block", options=blocks),),
+        blocks[0],
+        called="take one up",
+    )
+    belief = Ask(
+        "belief",
+        "Which block do you, or the owner, believe in? It counts for little.",
+        (Field("block", "block", options=blocks),),
+        blocks[0],
+        called="a guess",
+    )
+    asks = [trial_ask(diagram, p.trial) for p in case.proposed]
+    if not asks:
+        return replace(step, ask=take_up, others=(belief,)), None
+    first = case.proposed[0].trial
+    return (
+        replace(
+            step,
+            ask=asks[0],
+            others=(*asks[1:], take_up, belief),
+            leads=trial_leads(diagram, first),
+        ),
+        first,
+    )
+
+
+def _title(case: Case, now: _Round) -> str:
+    if now.blamed:
+        return f"Found: {case.diagram.block(now.blamed).name}"
+    key, share = case.posterior.first
+    if not case.evidence or not key or share < 0.2:
+        return f"Trace it: {case.complaint.words}"
+    return f"Trace it: {case.diagram.block(key).name} so far, {100.0 * share:.0f} %"
+
+
+def _advice(case: Case, now: _Round) -> tuple[str, ...]:
+    diagram = case.diagram
+    if now.blamed:
+        return ()
+    if case.contradiction is not None:
+        return _contradiction_words(case)
+    if not case.proposed:
+        left = ", ".join(diagram.block(k).name for k in case.posterior.remaining[:5])
+        return (
+            f"These remain: {left}. No test that is known here tells them apart any more; put a "
+            "known good one in their place, or take one up.",
+        )
+    return why(diagram, case.proposed[0], case.posterior.entropy_bits)
+
+
+def _contradiction_words(case: Case) -> tuple[str, ...]:
+    assert case.contradiction is not None
+    said = {e.finding.trial.key: e.said for e in case.evidence}
+    against = [said[f.trial.key] for f in case.contradiction.against if f.trial.key in said]
+    two, pairs = case.pairs
+    lines = [
+        "These contradict each other, so nothing is named for sure: "
+        f"{'; '.join(against[:3])}. Try one of them in another way.",
+    ]
+    if two >= SURE_PAIR and pairs:
+        names = [
+            f"{case.diagram.block(p.first).name} with {case.diagram.block(p.second).name} "
+            f"({100.0 * p.probability:.0f} %)"
+            for p in pairs[:2]
+        ]
+        lines.append(f"Two faults at once explain it: {'; '.join(names)}.")
+    return tuple(lines)
+
+
+def _insides(situation: Situation, case: Case, key: str) -> list[Inside]:
+    found = (inside_of(situation, s) for s in case.diagram.block(key).stages)
+    return [i for i in found if i is not None]
+
+
+def _picture(
+    situation: Situation,
+    case: Case,
+    asked: Trial | None,
+    mended: tuple[str, ...],
+    blamed: str,
+) -> DiagramPicture:
+    looked = [
+        b.key for b in case.diagram.blocks if case.posterior.of(b.key) >= 0.2 or b.key == blamed
+    ]
+    inside = {
+        key: tuple(line for i in _insides(situation, case, key) for line in i.lines)
+        for key in looked
+    }
+    return diagram_picture(case, asked, mended, inside, blamed)
+
+
+def _drawn(
+    situation: Situation, case: Case, asked: Trial, mended: Mapping[str, int]
+) -> DiagramPicture:
+    return _picture(situation, case, asked, tuple(mended), "")
+
+
+def _mend(situation: Situation, now: _Round) -> Step:
+    """One change, predicted: what was done, and the test that failed, tried again."""
+    record, case, diagram = situation.record, now.case, now.case.diagram
+    block = diagram.block(now.blamed)
+    implicating = _implicating(case, now.blamed)
+    said = f" After it, this should be right: {implicating.trial.words}." if implicating else ""
+    insides = _insides(situation, case, now.blamed)
+    step = Step(
+        mend_key(now.number),
+        STAGE,
+        f"Mend {block.name}, and nothing else",
+        f"A repair is a guess until a reading says so.{said}",
+        advice=tuple(line for i in insides for line in i.lines),
+        thinking=any(i.thinking for i in insides),
+        does=(Activity.COLD_CHECKS, Activity.REPLACING, Activity.RESEATING),
+        change=(area_of(diagram, block.key), f"{block.name} mended"),
+    )
+    done = reading(
+        record,
+        step.key,
+        Ask(
+            f"{MENDED_ASK} {block.key}",
+            f"What was wrong in {block.name}, and what was done?",
+            (Field("done", "what was done", multiline=True),),
+            "board reseated, contacts cleaned",
+        ),
+    )
+    found = [done]
+    if done.fresh is not None and implicating is not None:
+        # the set is on again for it
+        again = reading(record, step.key, trial_ask(diagram, implicating.trial))
+        found.append(again)
+        step = replace(step, change=None, powered=True)
+    results = tuple(_mend_results(record, case, step.key))
+    step = conclude(replace(step, results=results), found)
+    step = replace(step, show_diagram=lambda: _picture(situation, case, None, (), now.blamed))
+    if waiting(found) is None:
+        right = all(r.value != 0.0 for r in results)
+        words = "as predicted" if right else "not that alone: the test still fails"
+        step = replace(step, decision=words)
+    return step
+
+
+def _mend_results(record: JobRecord, case: Case, key: str) -> list[Result]:
+    shown = []
+    trials = known_trials(case.diagram, case.symptom)
+    for answer in record.of_step(key):
+        told = from_answer(answer, trials)
+        if told is not None:
+            shown.append(_shown(told, record))
+        elif answer.ask.startswith(f"{MENDED_ASK} "):
+            shown.append(_text_result(answer))
+    return shown
+
+
+def _text_result(answer: Answer) -> Result:
+    return result(answer, "done", answer.texts.get("done", ""), 1.0, as_found=True)
+
+
+# what is tried again after a repair: what the set does, not what was done to it
+REPEATED = (
+    TrialKind.FUNCTION,
+    TrialKind.INJECTION,
+    TrialKind.TRACING,
+    TrialKind.GAIN,
+    TrialKind.QUIETING,
+    TrialKind.VOLTS,
+    TrialKind.OSCILLATION,
+)
+
+
+def _implicating(case: Case, block: str) -> Finding | None:
+    """The test that failed through a block and reaches the least beside it."""
+    against = [e.finding for e in case.evidence if fails(e) and block in e.finding.trial.reach]
+    told = [f for f in against if case.trial(f.trial.key) is not None and f.trial.kind in REPEATED]
+    return min(told, key=lambda f: len(f.trial.reach), default=None)

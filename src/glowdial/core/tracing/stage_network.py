@@ -1,0 +1,178 @@
+"""A stage, and those it is not alone with, as a network of what can fail in it.
+
+Every part that a volt can tell of is an element: the resistors, the device, and what should not be
+there (the leak of each capacitor, a gassy grid, a leaky junction), which a healthy stage has at
+next to nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from glowdial.core.physics.dc_network import (
+    RAIL,
+    Element,
+    GridCurrent,
+    Network,
+    Resistor,
+    TransistorInPlace,
+    TubeInPlace,
+    VoltageFeed,
+)
+from glowdial.core.physics.operating_point import AmplifierStage, Device
+
+# a leak that is not there
+NO_LEAK_OHM = 1e12
+# a resistance too small to matter, where a stage has none
+BARE_OHM = 10.0
+FEED_OHM = 20.0
+# what a good tube's grid drives out, and a good junction leaks, at 20 degrees
+GAS_A, GERMANIUM_LEAK_A, SILICON_LEAK_A = 1e-9, 2e-6, 5e-9
+GERMANIUM_BELOW_V = 0.4
+# the leakage of germanium doubles with so many degrees
+DOUBLES_IN_K, NORM_CELSIUS = 10.0, 20.0
+
+
+@dataclass(frozen=True)
+class StageNetwork:
+    """Stages that are solved together, with the node of each electrode by (stage, electrode)."""
+
+    stages: tuple[AmplifierStage, ...]
+    network: Network
+    nodes: Mapping[tuple[str, str], str]
+    fed: Mapping[str, str]
+
+
+def together(stages: Sequence[AmplifierStage], name: str) -> tuple[AmplifierStage, ...]:
+    """A stage with those that its volts hang together with: whose plate its grid comes from, by a
+    capacitor or directly, and who shares its screen; in the circuit's order.
+
+    A capacitor carries no volts unless it leaks: only the stage before it is needed, not what
+    comes before that. Raises KeyError for a stage that is not there.
+    """
+    by_name = {s.name: s for s in stages}
+    wanted, waiting = {name}, [name]
+    while waiting:
+        one = by_name[waiting.pop()]
+        near = {one.direct_from, one.screen_with}
+        near |= {s.name for s in stages if one.name in (s.direct_from, s.screen_with)}
+        for other in near - {""}:
+            if other not in wanted:
+                wanted.add(other)
+                waiting.append(other)
+    wanted |= {by_name[n].coupled_from for n in tuple(wanted)} - {""}
+    return tuple(s for s in stages if s.name in wanted)
+
+
+def stage_network(
+    stages: Sequence[AmplifierStage],
+    feed_v: Mapping[int, float],
+    *,
+    avc_v: float = 0.0,
+    avc_ohm: float = 1e6,
+    celsius: float = NORM_CELSIUS,
+) -> StageNetwork:
+    """The network of some stages fed by so many volts at each feed's node.
+
+    ``avc_v`` is what stands on the control line (negative, or 0 where it is clamped); germanium
+    leaks by the temperature.
+    """
+    elements: list[Element] = []
+    nodes: dict[tuple[str, str], str] = {}
+    fed: dict[str, str] = {}
+    for n in sorted({s.feed for s in stages}):
+        elements.append(VoltageFeed(feed_key(n), feed_key(n), feed_v[n], FEED_OHM))
+    if any(s.on_avc and s.device is not Device.TRANSISTOR for s in stages):
+        elements.append(VoltageFeed("avc", "avc", avc_v, avc_ohm))
+    # plates first: a grid may come from one
+    for stage in stages:
+        node = f"{stage.name} plate"
+        nodes[stage.name, "plate"] = node
+        fed[stage.name] = feed_key(stage.feed)
+        ohm = stage.plate_ohm or BARE_OHM
+        elements.append(Resistor(f"{stage.name} plate", feed_key(stage.feed), node, ohm))
+    for stage in stages:
+        elements += _around(stage, nodes)
+        elements += _grid(stage, nodes, {s.name for s in stages})
+        elements.append(_device(stage, nodes))
+        elements += _what_should_not_be(stage, nodes, celsius)
+    return StageNetwork(tuple(stages), Network(tuple(elements)), nodes, fed)
+
+
+def feed_key(feed: int) -> str:
+    """The node that a stage is fed from."""
+    return f"feed {feed}"
+
+
+def _around(stage: AmplifierStage, nodes: dict[tuple[str, str], str]) -> list[Element]:
+    name = stage.name
+    elements: list[Element] = []
+    if stage.device is Device.PENTODE:
+        shared = stage.screen_with
+        nodes[name, "screen"] = f"{shared or name} screen"
+        if not shared:
+            node, ohm = f"{name} screen", stage.screen_ohm or BARE_OHM
+            elements.append(Resistor(f"{name} screen", feed_key(stage.feed), node, ohm))
+            elements.append(Resistor(f"{name} screen bypass", node, RAIL, NO_LEAK_OHM))
+    nodes[name, "cathode"] = f"{name} cathode"
+    ohm = stage.cathode_ohm or BARE_OHM
+    elements.append(Resistor(f"{name} cathode", f"{name} cathode", RAIL, ohm))
+    elements.append(Resistor(f"{name} cathode bypass", f"{name} cathode", RAIL, NO_LEAK_OHM))
+    return elements
+
+
+def _grid(
+    stage: AmplifierStage, nodes: dict[tuple[str, str], str], known: set[str]
+) -> list[Element]:
+    name = stage.name
+    if stage.direct_from:
+        nodes[name, "grid"] = f"{stage.direct_from} plate"
+        return []
+    node = f"{name} grid"
+    nodes[name, "grid"] = node
+    elements: list[Element] = []
+    if stage.device is Device.TRANSISTOR:
+        elements.append(Resistor(f"{name} upper", feed_key(stage.feed), node, stage.upper_ohm))
+        elements.append(Resistor(f"{name} lower", node, RAIL, stage.lower_ohm))
+    else:
+        back = RAIL
+        if stage.fixed_bias_v:
+            back = f"{name} bias"
+            elements.append(VoltageFeed(f"{name} bias", back, -stage.fixed_bias_v, FEED_OHM))
+        elif stage.on_avc:
+            back = "avc"
+        ohm = stage.grid_leak_ohm or BARE_OHM
+        elements.append(Resistor(f"{name} grid", node, back, ohm))
+    if stage.coupled_from in known:
+        before = f"{stage.coupled_from} plate"
+        elements.append(Resistor(f"{name} coupling", before, node, NO_LEAK_OHM))
+    return elements
+
+
+def _device(stage: AmplifierStage, nodes: dict[tuple[str, str], str]) -> Element:
+    name = stage.name
+    plate, grid, cathode = (nodes[name, e] for e in ("plate", "grid", "cathode"))
+    if stage.device is Device.TRANSISTOR:
+        return TransistorInPlace(f"{name} device", plate, grid, cathode, stage.typical)
+    screen = nodes.get((name, "screen"), "")
+    return TubeInPlace(f"{name} device", plate, screen, grid, cathode, stage.typical)
+
+
+def _what_should_not_be(
+    stage: AmplifierStage, nodes: dict[tuple[str, str], str], celsius: float
+) -> list[Element]:
+    name = stage.name
+    plate, grid, cathode = (nodes[name, e] for e in ("plate", "grid", "cathode"))
+    if stage.device is not Device.TRANSISTOR:
+        if stage.direct_from or not stage.grid_leak_ohm:
+            return []
+        return [GridCurrent(f"{name} gas", grid, cathode, GAS_A)]
+    germanium = stage.typical.control_v < GERMANIUM_BELOW_V
+    leak_a = GERMANIUM_LEAK_A if germanium else SILICON_LEAK_A
+    leak_a *= math.pow(2.0, (celsius - NORM_CELSIUS) / DOUBLES_IN_K)
+    return [
+        GridCurrent(f"{name} leakage", grid, plate, leak_a),
+        Resistor(f"{name} across", plate, cathode, NO_LEAK_OHM),
+    ]
