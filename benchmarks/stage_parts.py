@@ -145,14 +145,16 @@ def faults_of(stage: AmplifierStage) -> dict[str, Callable[[np.random.Generator]
     return made
 
 
-def _aged(stage: AmplifierStage, rng: np.random.Generator) -> Sick:
+def aged_parts(stage: AmplifierStage, rng: np.random.Generator) -> Sick:
+    """Everything of a healthy old stage a little off."""
     keys = ("plate", "screen", "cathode", "grid", "upper", "lower")
     factors = {k: float(math.exp(rng.normal(0.0, OLD_RESISTOR))) for k in keys}
     factors["device"] = float(math.exp(rng.normal(0.0, OLD_DEVICE)))
     return Sick(factors, stray_a=2e-6 if stage.device is Device.TRANSISTOR else 0.0)
 
 
-def _both(aged: Sick, fault: Sick) -> Sick:
+def both(aged: Sick, fault: Sick) -> Sick:
+    """A fault in an aged stage."""
     factors = dict(aged.factors)
     for key, factor in fault.factors.items():
         # the size of a fault is counted from nominal: the spread of a part is none of a broken one
@@ -220,7 +222,7 @@ def healthy_range(bench: Bench, ohm_per_volt: float | None, seed: int) -> np.nda
     rows = []
     for _ in range(HEALTHY_SAMPLES):
         feed_v = FEEDS_V[bench.stage.name] * float(rng.uniform(0.95, 1.05))
-        taken = bench.read(_aged(bench.stage, rng), feed_v, ohm_per_volt, rng)
+        taken = bench.read(aged_parts(bench.stage, rng), feed_v, ohm_per_volt, rng)
         rows.append([r.volts for r in taken])
     return np.percentile(np.array(rows), [2.5, 97.5], axis=0)
 
@@ -271,7 +273,7 @@ def run(faults: int, healthy: int, *, tell: bool = False) -> None:
         ways = faults_of(stage)
         truth = ways[list(ways)[int(rng.integers(len(ways)))]](rng)
         feed_v = FEEDS_V[stage.name] * float(rng.uniform(0.95, 1.05))
-        sick = _both(_aged(stage, rng), truth.sick)
+        sick = both(aged_parts(stage, rng), truth.sick)
         taken = bench.read(sick, feed_v, meter, rng)
         low, high = ranges[stage.name, meter]
         volts = np.array([r.volts for r in taken])
@@ -299,7 +301,7 @@ def run(faults: int, healthy: int, *, tell: bool = False) -> None:
         stage = STAGES[n % len(STAGES)]
         bench = bench_of(stage)
         feed_v = FEEDS_V[stage.name] * float(rng.uniform(0.95, 1.05))
-        taken = bench.read(_aged(stage, rng), feed_v, meters[n // len(STAGES) % 2], rng)
+        taken = bench.read(aged_parts(stage, rng), feed_v, meters[n // len(STAGES) % 2], rng)
         found = found_for(bench, taken)
         loud = [p for p, share in found.parts if share > 0.5 and p != HEALTHY]
         quiet += not loud

@@ -2,7 +2,7 @@ import { Box, Flex, Input, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
 import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from "../api/client";
-import { FieldSet, initialValues } from "../shared/FieldSet";
+import { asButtons, FieldSet, initialValues } from "../shared/FieldSet";
 import { takeFocus } from "../shared/asked";
 import { KeyHint } from "../shared/KeyHint";
 import { Trouble } from "../shared/Trouble";
@@ -250,7 +250,8 @@ function FieldsForm(props: Props) {
   const { ask } = props;
   const { send, trouble, busy } = useAnswer(props);
   const [values, setValues] = useState<Record<string, string>>(initialValues(ask.fields));
-  const single = ask.fields.length === 1 && ask.fields[0]?.options.length;
+  const [only, ...more] = ask.fields;
+  const single = only !== undefined && more.length === 0 && asButtons(only);
   const buttons = useRef<HTMLDivElement>(null);
   useEffect(() => {
     // a question of one choice has no form's end to press
@@ -264,7 +265,8 @@ function FieldsForm(props: Props) {
         void send({ fields: values });
       }}
       onKeyDown={(event) => {
-        if (event.ctrlKey && event.key === "Enter") event.currentTarget.requestSubmit();
+        const picked = event.target instanceof HTMLSelectElement && !more.length;
+        if (event.key === "Enter" && (event.ctrlKey || picked)) event.currentTarget.requestSubmit();
       }}
       noValidate
       data-testid="fields"

@@ -25,7 +25,7 @@ type Props = {
 const MOST_BUTTONS = 5;
 
 /** Whether a choice is shown as buttons, each with its letter, or as a list. */
-const asButtons = (field: FieldData) =>
+export const asButtons = (field: FieldData) =>
   field.options.length > 0 && field.options.length <= MOST_BUTTONS;
 
 /** Choices of many words stand under their label. */

@@ -181,15 +181,18 @@ def told_log(suspects: Suspects, findings: Sequence[Finding]) -> Floats:
 
 
 def _told_likelihoods(seen: Floats, partly: Floats, findings: Sequence[Finding]) -> Floats:
+    """How likely each outcome is, shape (findings, cases); ``partly`` is how often a fault that is
+    seen is answered with that, shape (cases,) or (findings, cases)."""
     lie = np.array([f.trial.lie for f in findings])[:, None]
     bad = seen * (1.0 - lie) + (1.0 - seen) * lie
+    shares = np.where(seen > 0.0, np.broadcast_to(partly, seen.shape), PARTLY_LIE)
     likely = np.empty_like(seen)
     for n, finding in enumerate(findings):
         match finding.outcome:
             case Outcome.BAD:
-                likely[n] = bad[n] * (1.0 - np.where(seen[n] > 0.0, partly, PARTLY_LIE))
+                likely[n] = bad[n] * (1.0 - shares[n])
             case Outcome.PARTLY:
-                likely[n] = bad[n] * np.where(seen[n] > 0.0, partly, PARTLY_LIE)
+                likely[n] = bad[n] * shares[n]
             case _:
                 likely[n] = 1.0 - bad[n]
     return likely
@@ -326,7 +329,12 @@ def pair_posterior(
     apart = block[i] != block[j]
     i, j = i[apart], j[apart]
     both = 1.0 - (1.0 - one[:, i]) * (1.0 - one[:, j])
-    likely = _told_likelihoods(both, np.minimum(share[i], share[j]), kept)
+    # who is seen answers; where both are, the one that is less often only partly wrong
+    alone = np.where(one[:, i] > 0.0, share[i], share[j])
+    answered = np.where(
+        (one[:, i] > 0.0) & (one[:, j] > 0.0), np.minimum(share[i], share[j]), alone
+    )
+    likely = _told_likelihoods(both, answered, kept)
     weights = 2.0 * SECOND_FAULT * prior[i] * prior[j] * np.prod(likely, axis=0)
     single = prior * np.prod(_told_likelihoods(one, share, kept), axis=0)
     total = float(np.sum(weights) + np.sum(single))
@@ -353,8 +361,8 @@ def _told(finding: Finding) -> Finding:
     return Finding(finding.trial, outcome, seq=finding.seq)
 
 
-# beyond what lies explain: less than once in so many
-RARE = 0.01
+# beyond what lies explain: less often than this
+RARE = 0.03
 
 
 @dataclass(frozen=True, slots=True)
@@ -367,7 +375,7 @@ class Contradiction:
 
 def contradiction(found: Posterior, findings: Sequence[Finding]) -> Contradiction | None:
     """Whether the findings contradict each other: even under the likeliest fault, more of them
-    would have to lie than happens once in a hundred."""
+    would have to lie than happens three times in a hundred."""
     kept = counted(findings)
     if len(kept) < 2:
         return None
@@ -379,15 +387,16 @@ def contradiction(found: Posterior, findings: Sequence[Finding]) -> Contradictio
     bad = seen * (1.0 - lie) + (1.0 - seen) * lie
     outcome_bad = np.array([f.outcome is not Outcome.GOOD for f in told])
     likely = np.where(outcome_bad, bad, 1.0 - bad)
-    against = likely < 0.1
-    # how often so many or more lie by chance (Poisson's bound on unlike rates)
-    expected = float(np.sum(np.minimum(bad, 1.0 - bad)))
+    against = likely < 0.5
     wrong = int(np.sum(against))
-    chance = 1.0 - sum(np.exp(-expected) * expected**k / float(_factorial(k)) for k in range(wrong))
-    if wrong < 2 or chance > RARE:
+    if wrong < 2 or _at_least(np.minimum(bad, 1.0 - bad), wrong) > RARE:
         return None
     return Contradiction(tuple(f for f, one in zip(kept, against, strict=True) if one))
 
 
-def _factorial(n: int) -> int:
-    return 1 if n < 2 else n * _factorial(n - 1)
+def _at_least(chances: Floats, wrong: int) -> float:
+    """How often so many or more of some unlike events happen (Poisson's binomial)."""
+    exactly = np.ones(1)
+    for chance in chances:
+        exactly = np.convolve(exactly, [1.0 - chance, chance])
+    return float(np.sum(exactly[wrong:]))

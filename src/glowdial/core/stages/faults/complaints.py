@@ -188,6 +188,8 @@ COMPLAINTS: tuple[Complaint, ...] = (
     ),
 )
 NOTHING = "nothing"
+# before anybody has said what is wrong
+UNTOLD = Complaint("", Symptom.SIGNAL, ())
 
 
 def complaint_of(words: str) -> Complaint | None:

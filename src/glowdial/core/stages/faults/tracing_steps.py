@@ -31,7 +31,13 @@ from glowdial.core.stages.faults.case import (
     mended_in,
     trace_key,
 )
-from glowdial.core.stages.faults.complaints import COMPLAINTS, NOTHING, Complaint, complaint_of
+from glowdial.core.stages.faults.complaints import (
+    COMPLAINTS,
+    NOTHING,
+    UNTOLD,
+    Complaint,
+    complaint_of,
+)
 from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
 from glowdial.core.stages.faults.evidence import Evidence, from_answer
 from glowdial.core.stages.faults.inside import Inside, inside_of
@@ -47,7 +53,7 @@ SURE_PAIR = 0.5
 def tracing_steps(situation: Situation) -> list[Step]:
     """What is wrong; and once something is, the rounds that trace it."""
     diagram = diagram_of(situation.facts)
-    asked = _complaint(situation)
+    asked = _complaint(situation, diagram)
     complaint = complaint_of(_chosen(situation.record))
     if complaint is None:
         return [asked]
@@ -78,7 +84,7 @@ def _fails(situation: Situation) -> tuple[str, ...]:
     )
 
 
-def _complaint(situation: Situation) -> Step:
+def _complaint(situation: Situation, diagram: BlockDiagram) -> Step:
     """What is wrong with it: asked where something fails, else at hand for whoever wants it."""
     record, failing = situation.record, _fails(situation)
     said = (*(c.words for c in COMPLAINTS), NOTHING)
@@ -100,6 +106,9 @@ def _complaint(situation: Situation) -> Step:
         leave=bool(failing),
         cost="; ".join(failing[:3]),
     )
+    if failing:
+        untold = case_of(situation, diagram, UNTOLD, 1, {}, controlled=False)
+        step = replace(step, show_diagram=lambda: _picture(situation, untold, None, (), ""))
     answer = record.latest(COMPLAINT, "what")
     if answer is not None:
         words = answer.texts["what"]

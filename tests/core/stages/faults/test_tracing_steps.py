@@ -1,0 +1,243 @@
+"""Fault tracing as steps: what is asked, what counts, and what a repair changes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import cache
+
+import pytest
+
+from builders import tidewater_facts
+from glowdial.core.journey.pictures import Standing
+from glowdial.core.journey.record import Answer, Change, Entered, JobRecord, Withdrawal
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Status, Step, find_ask, looked_at, result
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.faults.case import area_of, known_trials
+from glowdial.core.stages.faults.complaints import COMPLAINTS, complaint_of
+from glowdial.core.stages.faults.evidence import ANSWERS, answer_of, gathered, outcome_of
+from glowdial.core.stages.faults.tracing_steps import tracing_steps
+from glowdial.core.tracing.derived import diagram_of
+from glowdial.core.tracing.failures import Symptom
+from glowdial.core.tracing.trials import Finding, Outcome, TrialKind
+from glowdial.demo.fill import demo_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.workshop.base.sheets import read_sheet
+
+
+@cache
+def portable() -> ReceiverFacts:
+    return receiver_facts(read_sheet(demo_sheet("causeway-portable")))
+
+
+def cell(seq: int, row: str, state: str, oddity: str = "") -> Entered:
+    texts = {"row": row, "column": "plays", "state": state, "oddity": oddity}
+    return Entered(seq, "matrix", f"{row}|plays", "intake.function", {}, texts)
+
+
+SILENT_VHF = (
+    cell(1, "lw AM", "works"),
+    cell(2, "mw AM", "works"),
+    cell(3, "vhf FM", "fails"),
+)
+
+
+def said(seq: int, step: str, ask: str, **texts: str) -> Answer:
+    name, _, at = ask.partition("@")
+    point = (("expected", float(at.partition("=")[2])),) if at else ()
+    return Answer(seq, step, name, {}, texts, point=point)
+
+
+def dead(*answers: Answer, entered: tuple[Entered, ...] = SILENT_VHF, **more: object) -> JobRecord:
+    first = said(4, "faults.complaint", "what", what="dead")
+    return JobRecord(answers=(first, *answers), entered=entered, **more)  # type: ignore[arg-type]
+
+
+def traced(record: JobRecord, facts: ReceiverFacts | None = None) -> dict[str, Step]:
+    steps = tracing_steps(Situation(facts or portable(), record))
+    return {s.key: s for s in steps}
+
+
+def suspicion(step: Step, block: str) -> float:
+    diagram = looked_at(step).diagram
+    assert diagram is not None
+    return next(b.suspicion for b in diagram.blocks if b.key == block)
+
+
+def test_nothing_is_asked_of_a_set_that_plays_but_it_may_be_said() -> None:
+    plays = JobRecord(entered=(cell(1, "mw AM", "works"),))
+    [step] = tracing_steps(Situation(portable(), plays))
+    assert step.status is Status.DONE and find_ask(step, "what") is not None
+    [step] = tracing_steps(Situation(portable(), JobRecord(entered=SILENT_VHF)))
+    assert step.status is Status.OPEN and step.leave
+    drawn = looked_at(step).diagram
+    assert drawn is not None and len(drawn.blocks) == 41
+
+
+def test_what_works_exonerates_before_anything_is_tried() -> None:
+    step = traced(dead())["faults.trace.1"]
+    diagram = looked_at(step).diagram
+    assert diagram is not None and not diagram.derived
+    by = {b.key: b for b in diagram.blocks}
+    assert by["volume"].standing is Standing.CLEARED is by["am-mixer"].standing
+    assert by["socket-fm"].standing is Standing.SUSPECTED and by["socket-fm"].figure
+    assert any("VHF fails" in line for line in by["ratio"].evidence)
+    assert by["volume"].evidence[0].startswith("Cleared")
+    assert sum(b.suspicion for b in diagram.blocks) == pytest.approx(0.99, abs=0.011)
+
+
+def test_three_ways_are_offered_and_any_other_test_is_taken() -> None:
+    step = traced(dead())["faults.trace.1"]
+    kinds = {a.called for a in (step.ask, *step.others) if a}
+    assert {"inject", "trace", "take one up", "a guess"} <= kinds
+    assert len(step.advice) == 2 and "If it is right" in step.advice[1]
+    assert find_ask(step, "volts fm-if-2") is not None
+    assert find_ask(step, "volts nowhere") is None
+    levelled = find_ask(step, "tracing vhf FM >if-1-base signal")
+    assert levelled is None, "an AM point is not on the way of VHF"
+
+
+def test_levels_are_kept_at_what_was_expected_then() -> None:
+    step = traced(dead())["faults.trace.1"]
+    known = known_trials(portable().diagram, Symptom.SIGNAL)  # type: ignore[arg-type]
+    trial = next(
+        t
+        for t in known.values()
+        if t.kind is TrialKind.TRACING and t.target == "ratio-in" and t.position == "vhf FM"
+    )
+    diagram = looked_at(step).diagram
+    assert diagram is not None
+    ratio = next(b for b in diagram.blocks if b.key == "fm-can-3" or b.key == "ratio")
+    assert ratio.tests
+    before = suspicion(step, "ratio")
+    good = replace(
+        said(5, "faults.trace.1", f"{trial.key}@expected=0.03", found="works"),
+        values={"level": 0.028},
+    )
+    after = traced(dead(good))["faults.trace.1"]
+    assert suspicion(after, "ratio") > 2.0 * before
+    gone = said(5, "faults.trace.1", f"{trial.key}@expected=0.03", found="fails")
+    assert suspicion(traced(dead(gone))["faults.trace.1"], "ratio") < 0.01
+
+
+CONVICTING = (
+    said(5, "faults.trace.1", "reseat socket-fm", found="changes"),
+    said(6, "faults.trace.1", "ohms socket-fm", found="wrong"),
+)
+
+
+def test_evidence_convicts_and_withdrawn_evidence_lets_go() -> None:
+    step = traced(dead(*CONVICTING))["faults.trace.1"]
+    assert step.status is Status.DONE and "socket" in step.decision
+    taken_back = replace(CONVICTING[0], withdrawn=True)
+    record = dead(taken_back, CONVICTING[1], withdrawals=(Withdrawal(7, 5),))
+    assert traced(record)["faults.trace.1"].status is Status.OPEN
+
+
+def test_one_change_then_what_failed_is_tried_again_and_a_second_fault_starts_from_there() -> None:
+    steps = traced(dead(*CONVICTING))
+    mend = steps["faults.mend.1"]
+    assert mend.ask is not None and mend.ask.key == "mended socket-fm"
+    assert mend.change == ("if", "FM IF board's socket mended")
+    done = said(8, "faults.mend.1", "mended socket-fm", done="reseated")
+    asked = traced(dead(*CONVICTING, done, changes=(Change(9, "if"),)))["faults.mend.1"].ask
+    assert asked is not None and asked.key == "function vhf FM signal"
+    again = said(10, "faults.mend.1", asked.name, found="partly")
+    record = dead(*CONVICTING, done, again, changes=(Change(9, "if"),))
+    second = traced(record)["faults.trace.2"]
+    assert second.status is Status.OPEN
+    # what was cleared before stays cleared, what was mended is hardly suspected
+    assert suspicion(second, "volume") < 0.02 and suspicion(second, "socket-fm") < 0.1
+    works = replace(again, texts={"found": "works"})
+    over = traced(dead(*CONVICTING, done, works, changes=(Change(9, "if"),)))
+    assert over["faults.trace.2"].status is Status.DONE
+    assert over["faults.trace.2"].decision == "everything that failed works again"
+
+
+def test_a_person_may_take_a_block_up_and_believe_what_he_likes() -> None:
+    believes = said(5, "faults.trace.1", "belief", block="ratio detector D1 D2")
+    before = suspicion(traced(dead())["faults.trace.1"], "ratio")
+    after = suspicion(traced(dead(believes))["faults.trace.1"], "ratio")
+    assert before < after < 1.4 * before
+    takes = said(5, "faults.trace.1", "take up", block="ratio detector D1 D2")
+    step = traced(dead(takes))["faults.trace.1"]
+    assert step.status is Status.DONE and "by decision" in step.decision
+
+
+def test_what_earlier_visits_found_is_likelier_now() -> None:
+    line = Entered(
+        4, "history", "this set ratio", "faults.complaint", {"count": 2.0},
+        {"of": "this set", "block": "ratio"},
+    )  # fmt: skip
+    known = dead(entered=(*SILENT_VHF, line))
+    plain = suspicion(traced(dead())["faults.trace.1"], "ratio")
+    step = traced(known)["faults.trace.1"]
+    assert suspicion(step, "ratio") > 1.8 * plain
+    diagram = looked_at(step).diagram
+    assert diagram is not None
+    assert any("in this set before" in x for b in diagram.blocks if b.key == "ratio" for x in
+               b.evidence)  # fmt: skip
+
+
+def test_a_side_effect_points_at_what_is_shared() -> None:
+    odd = (*SILENT_VHF[:2], cell(3, "vhf FM", "fails", "the dial lamp goes dim"))
+    plain = suspicion(traced(dead())["faults.trace.1"], "socket-fm")
+    assert suspicion(traced(dead(entered=odd))["faults.trace.1"], "socket-fm") > 1.2 * plain
+    hums = (*SILENT_VHF[:2], cell(3, "vhf FM", "partly", "it hums"))
+    situation = Situation(portable(), JobRecord(entered=hums))
+    diagram = diagram_of(portable())
+    found = gathered(situation, diagram, Symptom.HUM, known_trials(diagram, Symptom.HUM))
+    assert [e.finding.outcome for e in found if e.finding.trial.position == "vhf FM"] == [
+        Outcome.BAD
+    ]
+    signal = gathered(situation, diagram, Symptom.SIGNAL, known_trials(diagram, Symptom.SIGNAL))
+    assert all(e.finding.outcome is Outcome.GOOD for e in signal)
+
+
+def test_a_charts_verdicts_and_a_winding_count_without_being_typed_again() -> None:
+    facts = tidewater_facts()
+    diagram = diagram_of(facts)
+    reading = Answer(3, "bring-up.chart", "V2", {"plate": 20.0}, {})
+    off = result(reading, "V2 plate", "20 V", 20.0, Window(180.0, 260.0, 220.0))
+    well = result(reading, "V3 plate", "90 V", 90.0, Window(80.0, 100.0, 90.0))
+    chart = Step("bring-up.chart", "bring-up", "chart", "", results=(off, well))
+    situation = Situation(facts, JobRecord(), before=(chart,))
+    found = gathered(situation, diagram, Symptom.SIGNAL, known_trials(diagram, Symptom.SIGNAL))
+    outcomes = {e.finding.trial.key: e.finding.outcome for e in found}
+    assert outcomes["volts V2"] is Outcome.BAD
+    assert outcomes["volts first-audio"] is Outcome.GOOD
+
+
+def test_every_test_is_answered_by_a_letter_and_read_back_as_it_was_meant() -> None:
+    for kind, answers in ANSWERS.items():
+        assert len({a[0] for a in answers}) == len(answers), kind
+    diagram = diagram_of(portable())
+    for trial in known_trials(diagram, Symptom.SIGNAL).values():
+        for outcome in (Outcome.GOOD, Outcome.BAD):
+            assert outcome_of(trial, answer_of(Finding(trial, outcome))) is outcome
+
+
+def test_every_complaint_has_a_way_through_both_kinds_of_sets() -> None:
+    for complaint in COMPLAINTS:
+        assert complaint_of(complaint.words) is complaint and complaint.order
+        for facts in (portable(), tidewater_facts()):
+            first = said(4, "faults.complaint", "what", what=complaint.words)
+            record = JobRecord(answers=(first,))
+            step = traced(record, facts)["faults.trace.1"]
+            assert step.ask is not None, complaint.words
+            words = f"{step.title} {step.ask.prompt} {step.advice}"
+            assert facts.device_word == "tube" or "grid" not in words, complaint.words
+
+
+def test_a_blocks_area_is_where_it_stands() -> None:
+    diagram = diagram_of(portable())
+    areas = {k: area_of(diagram, k) for k in ("ferrite", "fm-if-1", "ratio", "driver", "battery")}
+    assert areas == {
+        "ferrite": "aerial",
+        "fm-if-1": "if",
+        "ratio": "if",
+        "driver": "audio",
+        "battery": "supply",
+    }
+    assert area_of(diagram, "vhf-oscillator") == "oscillator"
