@@ -8,10 +8,10 @@ from glowdial.bench.port import Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, LOUDSPEAKER
-from glowdial.core.stages.faults.evidence import answer_of, level_of
 from glowdial.core.tracing.trials import Finding
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3

@@ -14,6 +14,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from glowdial.core.journey.findings import trials_by_key
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.measurands import (
     AVC,
@@ -32,7 +33,6 @@ from glowdial.core.model.measurands import (
 )
 from glowdial.core.physics.copper import copper_ohm
 from glowdial.core.physics.operating_point import OPEN_OHM, Strain
-from glowdial.core.stages.faults.evidence import trials_by_key
 from glowdial.core.tracing.failures import Symptom
 from glowdial.core.tracing.trials import Finding
 from glowdial.sim.audio import AudioParts, audio_parts

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Self
 from pydantic import BaseModel, Field
 
 from glowdial.core.bench.peak_trace import PeakTrace
-from glowdial.core.journey.pictures import ChainKind, Standing
+from glowdial.core.journey.pictures import BlockStanding, ChainKind
 from glowdial.core.model.chassis import Side, Thing
 
 if TYPE_CHECKING:
@@ -260,7 +260,7 @@ class DiagramBlockShape(BaseModel):
     board: str
     suspicion: float
     figure: str
-    standing: Standing
+    standing: BlockStanding
     lit: bool
     used: bool
     evidence: list[str]

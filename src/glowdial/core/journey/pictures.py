@@ -312,7 +312,7 @@ class ChassisPicture:
     photo_id: int = 0
 
 
-class Standing(StrEnum):
+class BlockStanding(StrEnum):
     """How a block of a diagram stands while a fault is traced."""
 
     OPEN = "open"
@@ -344,7 +344,7 @@ class DiagramBlock:
     board: str
     suspicion: float
     figure: str
-    standing: Standing
+    standing: BlockStanding
     lit: bool = False
     used: bool = True
     evidence: tuple[str, ...] = ()

@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts, walked
+from glowdial.core.journey.beliefs import weak_evidence
 from glowdial.core.journey.function_matrix import (
     MATRIX,
     CellState,
@@ -23,7 +24,7 @@ from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.plan.journey import journey
 from glowdial.core.plan.order import FORMS
 from glowdial.core.safety.cautions import Danger, Trait, traits_of
-from glowdial.core.stages.intake.steps import as_seen, weak_evidence
+from glowdial.core.stages.intake.steps import as_seen
 
 FACTS = tidewater_facts()
 ROW = "bc AM"

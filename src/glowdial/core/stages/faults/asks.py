@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.journey.findings import ANSWERS
 from glowdial.core.journey.steps import Ask, Field, Lead
 from glowdial.core.language.quantities import LEVEL, engineering
 from glowdial.core.model.blocks import BlockDiagram
-from glowdial.core.stages.faults.evidence import ANSWERS
 from glowdial.core.tracing.next_trial import TrialProposal
 from glowdial.core.tracing.trials import Trial, TrialKind
 

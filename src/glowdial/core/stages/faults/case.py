@@ -9,19 +9,21 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from glowdial.core.journey.beliefs import weak_evidence
+from glowdial.core.journey.findings import (
+    Evidence,
+    belief_of,
+    entered_before,
+    from_answer,
+    gathered,
+    in_order,
+    since_mended,
+    trials_by_key,
+)
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.journey.room import Situation
 from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind
 from glowdial.core.stages.faults.complaints import Complaint
-from glowdial.core.stages.faults.evidence import (
-    Evidence,
-    belief_of,
-    from_answer,
-    gathered,
-    since_mended,
-    trials_by_key,
-)
 from glowdial.core.tracing.failures import History, Suspects, Symptom, suspects_of
 from glowdial.core.tracing.next_trial import TrialProposal, Trials, proposals
 from glowdial.core.tracing.posterior import (
@@ -193,7 +195,7 @@ def case_of(
     diagram: BlockDiagram,
     complaint: Complaint,
     number: int,
-    mended: Mapping[str, int],
+    mended: Mapping[str, Answer],
     *,
     controlled: bool,
 ) -> Case:
@@ -208,8 +210,8 @@ def case_of(
             found += [e for e in told if e is not None]
     if later is not None:
         # what was entered afterwards belongs to the rounds that follow
-        found = [e for e in found if e.finding.seq < later[1].seq]
-    kept = since_mended(_latest(found), mended)
+        found = entered_before(found, later[1])
+    kept = tuple(since_mended(in_order(found), mended))
     return Case(
         diagram,
         complaint,
@@ -218,11 +220,6 @@ def case_of(
         controlled,
         tuple(e.finding.trial.key for e in kept),
     )
-
-
-def _latest(found: list[Evidence]) -> list[Evidence]:
-    """In the order of their entries; of the same test in several rounds all of them."""
-    return sorted(found, key=lambda e: e.finding.seq)
 
 
 def _history(

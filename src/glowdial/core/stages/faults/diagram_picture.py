@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from glowdial.core.journey.findings import Evidence
 from glowdial.core.journey.pictures import (
+    BlockStanding,
     DiagramBlock,
     DiagramLink,
     DiagramPicture,
     DiagramPoint,
     DiagramTest,
-    Standing,
 )
 from glowdial.core.model.blocks import Block, BlockDiagram, Link, LinkKind
 from glowdial.core.stages.faults.asks import trial_ask
 from glowdial.core.stages.faults.case import Case
-from glowdial.core.stages.faults.evidence import Evidence
 from glowdial.core.tracing.posterior import FAILS_FROM_DB
 from glowdial.core.tracing.trials import Outcome, Trial
 
@@ -143,11 +143,13 @@ def _figure(share: float) -> str:
     return f"{100.0 * share:.0f} %"
 
 
-def _standing(case: Case, key: str, share: float, mended: Sequence[str], blamed: str) -> Standing:
+def _standing(
+    case: Case, key: str, share: float, mended: Sequence[str], blamed: str
+) -> BlockStanding:
     if key == blamed:
-        return Standing.CONVICTED
+        return BlockStanding.CONVICTED
     if key in mended:
-        return Standing.MENDED
+        return BlockStanding.MENDED
     if not case.evidence:
-        return Standing.OPEN
-    return Standing.CLEARED if share < CLEARED_BELOW else Standing.SUSPECTED
+        return BlockStanding.OPEN
+    return BlockStanding.CLEARED if share < CLEARED_BELOW else BlockStanding.SUSPECTED

@@ -10,6 +10,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+from glowdial.core.journey.findings import (
+    Evidence,
+    after_all,
+    entry_of,
+    from_answer,
+    told_in,
+)
 from glowdial.core.journey.function_matrix import PLAYS, CellState, matrix_of
 from glowdial.core.journey.pictures import DiagramPicture
 from glowdial.core.journey.readings import conclude, confirmed, reading, waiting
@@ -39,7 +46,6 @@ from glowdial.core.stages.faults.complaints import (
     complaint_of,
 )
 from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
-from glowdial.core.stages.faults.evidence import Evidence, from_answer
 from glowdial.core.stages.faults.inside import Inside, inside_of
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.core.tracing.trials import Finding, Trial, TrialKind
@@ -54,6 +60,8 @@ def tracing_steps(situation: Situation) -> list[Step]:
     """What is wrong; and once something is, the rounds that trace it."""
     diagram = diagram_of(situation.facts)
     asked = _complaint(situation, diagram)
+    if asked is None:
+        return []
     complaint = complaint_of(_chosen(situation.record))
     if complaint is None:
         return [asked]
@@ -84,8 +92,8 @@ def _fails(situation: Situation) -> tuple[str, ...]:
     )
 
 
-def _complaint(situation: Situation, diagram: BlockDiagram) -> Step:
-    """What is wrong with it: asked where something fails, else at hand for whoever wants it."""
+def _complaint(situation: Situation, diagram: BlockDiagram) -> Step | None:
+    """What is wrong with it: asked where something fails or is odd by the function matrix."""
     record, failing = situation.record, _fails(situation)
     said = (*(c.words for c in COMPLAINTS), NOTHING)
     ask = Ask(
@@ -120,7 +128,7 @@ def _complaint(situation: Situation, diagram: BlockDiagram) -> Step:
         )
     if failing:
         return replace(step, ask=ask)
-    return replace(step, status=Status.DONE, others=(ask,))
+    return None
 
 
 def _avc(situation: Situation, diagram: BlockDiagram, complaint: Complaint) -> Step | None:
@@ -174,7 +182,7 @@ def _rounds(
     situation: Situation, diagram: BlockDiagram, complaint: Complaint, *, controlled: bool
 ) -> list[Step]:
     steps: list[Step] = []
-    mended: dict[str, int] = {}
+    mended: dict[str, Answer] = {}
     for number in range(1, MOST_ROUNDS + 1):
         case = case_of(situation, diagram, complaint, number, mended, controlled=controlled)
         done = mended_in(situation.record, number)
@@ -192,7 +200,7 @@ def _rounds(
         steps.append(mend)
         if done is None or mend.ask is not None:
             break
-        mended[done[0]] = done[1].seq
+        mended[done[0]] = done[1]
     return steps
 
 
@@ -212,7 +220,7 @@ class _Again:
 
 
 def _again(
-    situation: Situation, case: Case, mended: Mapping[str, int], number: int
+    situation: Situation, case: Case, mended: Mapping[str, Answer], number: int
 ) -> _Again | None:
     """Every function that failed before is tried once more; None where none did."""
     record, diagram = situation.record, case.diagram
@@ -220,12 +228,11 @@ def _again(
     failed = _failed_before(situation, case, number)
     if not failed:
         return None
-    since = max(mended.values())
     found: dict[str, Evidence] = {}
     for key in (trace_key(number), mend_key(number - 1)):
-        for answer in record.of_step(key):
+        for answer in after_all(record.of_step(key), mended.values()):
             told = from_answer(answer, trials)
-            if told is not None and answer.seq > since:
+            if told is not None:
                 found[told.finding.trial.key] = told
     waiting_for = [t for t in failed if t.key not in found]
     bad = [found[t.key] for t in failed if t.key in found and fails(found[t.key])]
@@ -259,18 +266,17 @@ def _failed_before(situation: Situation, case: Case, number: int) -> tuple[Trial
     return failing_before(before)
 
 
-def _mended_before(record: JobRecord, number: int) -> dict[str, int]:
-    found: dict[str, int] = {}
+def _mended_before(record: JobRecord, number: int) -> dict[str, Answer]:
+    found: dict[str, Answer] = {}
     for n in range(1, number):
         done = mended_in(record, n)
         if done is not None:
-            found[done[0]] = done[1].seq
+            found[done[0]] = done[1]
     return found
 
 
 def _shown(one: Evidence, record: JobRecord) -> Result:
-    seq = one.finding.seq
-    answer = next(a for a in record.answers if a.seq == seq)
+    answer = entry_of(record, one)
     what, _, said = one.said.rpartition(": ")
     return result(answer, what, said, 0.0 if fails(one) else 1.0, as_found=True)
 
@@ -278,8 +284,7 @@ def _shown(one: Evidence, record: JobRecord) -> Result:
 def _trace(situation: Situation, now: _Round, mended: tuple[str, ...]) -> Step:
     """The next best test, until a block is to blame."""
     record, case, diagram = situation.record, now.case, now.case.diagram
-    answered = {a.seq for a in record.of_step(trace_key(now.number))}
-    mine = [e for e in case.evidence if e.finding.seq in answered]
+    mine = told_in(case.evidence, record.of_step(trace_key(now.number)))
     step = Step(
         trace_key(now.number),
         STAGE,
@@ -415,7 +420,7 @@ def _picture(
 
 
 def _drawn(
-    situation: Situation, case: Case, asked: Trial, mended: Mapping[str, int]
+    situation: Situation, case: Case, asked: Trial, mended: Mapping[str, Answer]
 ) -> DiagramPicture:
     return _picture(situation, case, asked, tuple(mended), "")
 

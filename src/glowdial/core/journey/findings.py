@@ -1,4 +1,7 @@
-"""Everything that was observed of a set, as findings of fault tracing: nothing is typed again."""
+"""Everything that was observed of a set, as findings of fault tracing: nothing is typed again.
+
+Which finding is later than which repair is decided here, as it is in the record of readings.
+"""
 
 from __future__ import annotations
 
@@ -269,16 +272,43 @@ def belief_of(record: JobRecord, step: str) -> tuple[str, ...]:
     return (answer.texts["block"],) if answer and answer.texts.get("block") else ()
 
 
-def since_mended(evidence: Iterable[Evidence], mended: Mapping[str, int]) -> tuple[Evidence, ...]:
-    """What still counts after blocks were mended, by the entry that says so: what ran through a
+def in_order(evidence: Iterable[Evidence]) -> list[Evidence]:
+    """By the entries that it came from."""
+    return sorted(evidence, key=_entry)
+
+
+def _entry(one: Evidence) -> int:
+    return one.finding.seq
+
+
+def entered_before(evidence: Iterable[Evidence], answer: Answer) -> list[Evidence]:
+    """What was known when an answer was entered."""
+    return [e for e in evidence if _entry(e) < answer.seq]
+
+
+def since_mended(evidence: Iterable[Evidence], mended: Mapping[str, Answer]) -> list[Evidence]:
+    """What still counts after blocks were mended, by the entries that say so: what ran through a
     mended one before tells nothing of the others; what did not still does."""
-    kept = []
-    for one in evidence:
-        spoiled = [
-            block
-            for block, seq in mended.items()
-            if one.finding.seq < seq and block in one.finding.trial.reach
-        ]
-        if not spoiled:
-            kept.append(one)
-    return tuple(kept)
+
+    def spoiled(one: Evidence) -> bool:
+        reach = one.finding.trial.reach
+        return any(b in reach and _entry(one) < answer.seq for b, answer in mended.items())
+
+    return [one for one in evidence if not spoiled(one)]
+
+
+def told_in(evidence: Iterable[Evidence], answers: Iterable[Answer]) -> list[Evidence]:
+    """What came from some answers."""
+    entries = {a.seq for a in answers}
+    return [e for e in evidence if _entry(e) in entries]
+
+
+def after_all(answers: Iterable[Answer], others: Iterable[Answer]) -> list[Answer]:
+    """The answers that were entered after all of some others."""
+    last = max((a.seq for a in others), default=0)
+    return [a for a in answers if a.seq > last]
+
+
+def entry_of(record: JobRecord, one: Evidence) -> Answer:
+    """The answer that a finding was entered with."""
+    return next(a for a in record.answers if a.seq == _entry(one))
