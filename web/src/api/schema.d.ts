@@ -2016,6 +2016,12 @@ export interface components {
             /** Watchable */
             watchable: components["schemas"]["Watchable"][];
         };
+        /**
+         * BlockStanding
+         * @description How a block of a diagram stands while a fault is traced.
+         * @enum {string}
+         */
+        BlockStanding: "open" | "suspected" | "cleared" | "convicted" | "mended";
         /** BridgeAnswer */
         BridgeAnswer: {
             /** Frequency Hz */
@@ -2427,7 +2433,7 @@ export interface components {
             leans_on: string[];
             /** Lit */
             lit: boolean;
-            standing: components["schemas"]["Standing"];
+            standing: components["schemas"]["BlockStanding"];
             /** Suspicion */
             suspicion: number;
             /** Tests */
@@ -4909,12 +4915,6 @@ export interface components {
             /** Title */
             title: string;
         };
-        /**
-         * Standing
-         * @description How a block of a diagram stands while a fault is traced.
-         * @enum {string}
-         */
-        Standing: "open" | "suspected" | "cleared" | "convicted" | "mended";
         /**
          * StepLine
          * @description A step on the scale.

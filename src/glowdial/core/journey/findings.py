@@ -259,6 +259,11 @@ def from_answer(answer: Answer, trials: Mapping[str, Trial]) -> Evidence | None:
     return Evidence(Finding(trial, outcome_of(trial, found), seq=answer.seq), said, "tracing")
 
 
+def evidence_of(answer: Answer, trial: Trial, outcome: Outcome, said: str, source: str) -> Evidence:
+    """An outcome that was worked out of an answer."""
+    return Evidence(Finding(trial, outcome, seq=answer.seq), said, source)
+
+
 def level_lost_db(trial: Trial, level_v: float, expected_v: float) -> float:
     """How many dB are short: more signal wanted at an injection, less there at a tracing."""
     if trial.kind is TrialKind.INJECTION:

@@ -240,3 +240,84 @@ def test_a_blocks_area_is_where_it_stands() -> None:
         "battery": "supply",
     }
     assert area_of(diagram, "vhf-oscillator") == "oscillator"
+
+
+BANDS = ("lw AM", "mw AM", "vhf FM")
+LEADS = Answer(20, "faults.contacts", "leads", {"leads": 0.2, "resolution": 0.1}, {})
+
+
+def row(seq: int, kind: str, position: str, *ohm: float, path: float = 4.0) -> Answer:
+    values = dict(zip(("r1", "r2", "r3"), ohm, strict=False)) | {"path": path}
+    return Answer(seq, "faults.contacts", f"{kind} {position}", values, {})
+
+
+def on_a_band(*answers: Answer) -> JobRecord:
+    entered = (cell(1, "lw AM", "works"), cell(2, "mw AM", "fails"), cell(3, "vhf FM", "works"))
+    first = said(4, "faults.complaint", "what", what="weak on some bands")
+    return JobRecord(answers=(first, *answers), entered=entered)
+
+
+def surveyed(*more: Answer) -> dict[str, Step]:
+    rows = [row(21 + n, "row", p, *((9.1,) * 3 if p == "mw AM" else (4.3,) * 3)) for n, p in
+            enumerate(BANDS)]  # fmt: skip
+    return traced(on_a_band(LEADS, *rows, *more))
+
+
+def test_contacts_are_surveyed_where_they_are_suspected_and_count_as_evidence() -> None:
+    steps = traced(on_a_band())
+    assert steps["faults.contacts"].ask is not None
+    before = suspicion(steps["faults.trace.1"], "coil-mw")
+    after = surveyed()
+    step = after["faults.contacts"]
+    assert step.table is not None and [r.label for r in step.table.rows][:1] == ["long wave"]
+    assert "medium wave: 8.90 ohm" in step.advice[0]
+    # a contact that only this band uses is likelier now, and what the others share is not
+    assert suspicion(after["faults.trace.1"], "coil-mw") > before
+    assert suspicion(after["faults.trace.1"], "sw-aerial") < 0.02
+    assert step.ask is not None and step.ask.key == "school"
+
+
+PLAN = {"volts": 12.0, "resistor": 47.0, "watts": 5.0, "burden": 1.0, "contact": 1.0}
+WET = said(30, "faults.contacts", "school", school="wetting current")
+
+
+def test_a_wetting_current_through_anything_else_is_not_opened() -> None:
+    ways = {"from": "ferrite rod", "to": "AM mixer Q5"}
+    plan = Answer(31, "faults.contacts", "wetting", PLAN, ways)
+    step = surveyed(WET, plan)["faults.contacts"]
+    assert (step.advice[0].startswith("Refused") and "AM mixer Q5" in step.advice[0]) or (
+        "aerial coil" in step.advice[0]
+    )
+    assert step.ask is not None and step.ask.key == "wetting"
+    assert all(not a.key.startswith("wet1") for a in (step.ask, *step.others))
+    hot = Answer(31, "faults.contacts", "wetting", PLAN | {"resistor": 10.0},
+                 {"from": "ferrite rod", "to": "push-buttons, aerial"})  # fmt: skip
+    step = surveyed(WET, hot)["faults.contacts"]
+    assert step.ask is not None and step.ask.key == "wetting" and "Refused" in step.advice[0]
+
+
+def test_all_positions_twice_then_the_survey_again() -> None:
+    ways = {"from": "ferrite rod", "to": "push-buttons, aerial"}
+    plan = Answer(31, "faults.contacts", "wetting", PLAN, ways)
+    answers: list[Answer] = [WET, plan]
+    seen = []
+    for n in range(12):
+        step = surveyed(*answers)["faults.contacts"]
+        if step.ask is None:
+            break
+        seen.append(step.ask.key)
+        kind, _, position = step.ask.key.partition(" ")
+        if kind == "after":
+            answers.append(row(40 + n, "after", position, 4.3, 4.3, 4.3))
+        else:
+            answers.append(Answer(40 + n, "faults.contacts", step.ask.key, {"current": 0.23}, {}))
+    assert seen == [f"{k} {p}" for k in ("wet1", "wet2", "after") for p in BANDS]
+    step = surveyed(*answers)["faults.contacts"]
+    assert step.status is Status.DONE and "8.90 ohm before, 4.10 ohm after" in step.advice[0]
+
+
+def test_a_set_that_can_transmit_is_locked_first() -> None:
+    facts = replace(portable(), traits=("can transmit",))
+    rows = [row(21 + n, "row", p, 4.3, 4.3, 4.3) for n, p in enumerate(BANDS)]
+    step = traced(on_a_band(LEADS, *rows, WET), facts)["faults.contacts"]
+    assert step.ask is not None and step.ask.key == "locked"

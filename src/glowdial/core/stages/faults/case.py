@@ -22,8 +22,9 @@ from glowdial.core.journey.findings import (
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.journey.room import Situation
-from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind
+from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind, PartFamily
 from glowdial.core.stages.faults.complaints import Complaint
+from glowdial.core.stages.faults.contact_steps import contact_evidence
 from glowdial.core.tracing.failures import History, Suspects, Symptom, suspects_of
 from glowdial.core.tracing.next_trial import TrialProposal, Trials, proposals
 from glowdial.core.tracing.posterior import (
@@ -42,6 +43,8 @@ HISTORY = "history"
 MOST_ROUNDS = 12
 LEAST_BITS = 0.02
 PROPOSED = 3
+# worth a look at its inside, or at its contacts
+WELL_SUSPECTED = 0.2
 CHANGES = "modifications"
 
 
@@ -118,6 +121,15 @@ class Case:
         )
         worth = [p for p in ranked if p.bits >= LEAST_BITS]
         return _varied(worth)
+
+    @property
+    def suspects_contacts(self) -> bool:
+        """Whether a block with contacts is among those that may well be to blame."""
+        return any(
+            self.posterior.of(b.key) >= WELL_SUSPECTED
+            for b in self.diagram.blocks
+            if any(part in (PartFamily.CONTACT, PartFamily.RELAY) for part, _ in b.parts)
+        )
 
     def trial(self, key: str) -> Trial | None:
         """A possible test by its key."""
@@ -204,6 +216,7 @@ def case_of(
     trials = known_trials(diagram, complaint.symptom)
     later = mended_in(record, number)
     found = list(gathered(situation, diagram, complaint.symptom, trials))
+    found += contact_evidence(record, diagram)
     for n in range(1, number + 1):
         for step in (trace_key(n), mend_key(n - 1)):
             told = (from_answer(a, trials) for a in record.of_step(step))

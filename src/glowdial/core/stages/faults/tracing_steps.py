@@ -29,6 +29,7 @@ from glowdial.core.stages.faults.asks import trial_ask, trial_leads, why
 from glowdial.core.stages.faults.case import (
     MENDED_ASK,
     MOST_ROUNDS,
+    WELL_SUSPECTED,
     Case,
     area_of,
     case_of,
@@ -45,6 +46,7 @@ from glowdial.core.stages.faults.complaints import (
     Complaint,
     complaint_of,
 )
+from glowdial.core.stages.faults.contact_steps import contact_steps
 from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
 from glowdial.core.stages.faults.inside import Inside, inside_of
 from glowdial.core.tracing.derived import diagram_of
@@ -70,7 +72,8 @@ def tracing_steps(situation: Situation) -> list[Step]:
     steps += [clamp] if clamp else []
     controlled = clamp is not None and clamp.status is not Status.DONE
     rounds = _rounds(situation, diagram, complaint, controlled=controlled)
-    steps += rounds
+    steps += rounds.steps
+    steps += contact_steps(situation, diagram, complaint, suspected=rounds.suspects_contacts)
     if clamp is not None and clamp.status is Status.DONE:
         steps.append(_restore(situation.record))
     return steps
@@ -178,10 +181,19 @@ class _Round:
     decided: bool
 
 
+@dataclass(frozen=True, slots=True)
+class _Rounds:
+    """The steps of all rounds, and whether a contact is suspected in the one that is open."""
+
+    steps: list[Step]
+    suspects_contacts: bool
+
+
 def _rounds(
     situation: Situation, diagram: BlockDiagram, complaint: Complaint, *, controlled: bool
-) -> list[Step]:
+) -> _Rounds:
     steps: list[Step] = []
+    suspects = False
     mended: dict[str, Answer] = {}
     for number in range(1, MOST_ROUNDS + 1):
         case = case_of(situation, diagram, complaint, number, mended, controlled=controlled)
@@ -192,7 +204,9 @@ def _rounds(
         again = _again(situation, case, mended, number) if mended else None
         if again is not None and not again.failing:
             steps.append(again.step)
+            suspects = False
             break
+        suspects = case.suspects_contacts
         steps.append(_trace(situation, now, tuple(mended)))
         if not blamed:
             break
@@ -201,7 +215,7 @@ def _rounds(
         if done is None or mend.ask is not None:
             break
         mended[done[0]] = done[1]
-    return steps
+    return _Rounds(steps, suspects)
 
 
 def _decided(record: JobRecord, diagram: BlockDiagram, number: int) -> str:
@@ -410,7 +424,9 @@ def _picture(
     blamed: str,
 ) -> DiagramPicture:
     looked = [
-        b.key for b in case.diagram.blocks if case.posterior.of(b.key) >= 0.2 or b.key == blamed
+        b.key
+        for b in case.diagram.blocks
+        if case.posterior.of(b.key) >= WELL_SUSPECTED or b.key == blamed
     ]
     inside = {
         key: tuple(line for i in _insides(situation, case, key) for line in i.lines)
