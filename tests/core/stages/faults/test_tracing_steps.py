@@ -15,6 +15,9 @@ from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Status, Step, find_ask, looked_at, result
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.measurands import B_PLUS, electrode
+from glowdial.core.stages.bring_up.chart_step import chart_steps
+from glowdial.core.stages.bring_up.voltage_chart import chart_lines, computed_points
 from glowdial.core.stages.faults.case import area_of, known_trials
 from glowdial.core.stages.faults.complaints import COMPLAINTS, complaint_of
 from glowdial.core.stages.faults.tracing_steps import tracing_steps
@@ -321,3 +324,69 @@ def test_a_set_that_can_transmit_is_locked_first() -> None:
     rows = [row(21 + n, "row", p, 4.3, 4.3, 4.3) for n, p in enumerate(BANDS)]
     step = traced(on_a_band(LEADS, *rows, WET), facts)["faults.contacts"]
     assert step.ask is not None and step.ask.key == "locked"
+
+
+@cache
+def tuner() -> ReceiverFacts:
+    return receiver_facts(read_sheet(demo_sheet("lintel-tuner")))
+
+
+def volts_of_q4(seq: int, **volts: float) -> Answer:
+    places = {e: electrode("Q4", e) for e in volts}
+    return Answer(seq, "faults.mend.1", "volts-of Q4", volts, {}, places=places)
+
+
+def a_silent_tuner(*answers: Answer) -> JobRecord:
+    taken_up = said(5, "faults.trace.1", "take up", block="first audio Q4")
+    fed = Answer(3, "bring-up.ramp", "held", {"b_plus": 17.5}, {}, places={"b_plus": B_PLUS})
+    first = said(4, "faults.complaint", "what", what="dead")
+    return JobRecord(answers=(fed, first, taken_up, *answers), entered=(cell(1, "bc AM", "fails"),))
+
+
+def test_inside_a_block_its_own_circuit_tells_the_part_and_a_check_decides() -> None:
+    step = traced(a_silent_tuner(), tuner())["faults.mend.1"]
+    asks = {a.key: a for a in step.others}
+    assert "volts-of Q4" in asks and "collector" in asks["volts-of Q4"].prompt
+    # an emitter that stands at nothing, and its collector at the feed: no current
+    dead_q4 = volts_of_q4(10, plate=17.4, cathode=0.02, grid=3.4)
+    step = traced(a_silent_tuner(dead_q4), tuner())["faults.mend.1"]
+    assert any("transistor Q4" in line for line in step.advice)
+    assert not any("plate" in line or "grid" in line for line in step.advice)
+    diagram = looked_at(step).diagram
+    assert diagram is not None
+    q4 = next(b for b in diagram.blocks if "Q4" in b.label)
+    assert any("collector: 17.4 V read" in line for line in q4.inside)
+    # too much of a drop leaves more than one part
+    low = volts_of_q4(10, plate=3.9, cathode=3.6, grid=3.8)
+    step = traced(a_silent_tuner(low), tuner())["faults.mend.1"]
+    check = next(a for a in step.others if a.key.startswith("check "))
+    part = next(line for line in step.advice if line.startswith("Decides: "))
+    blamed = part.removeprefix("Decides: ").split(":")[0]
+    sound = said(11, "faults.mend.1", check.key, found="good")
+    after = traced(a_silent_tuner(low, sound), tuner())["faults.mend.1"]
+    assert blamed not in after.advice[0].split(", or ")[0]
+
+
+def test_sound_volts_are_said_to_be_looked_past_by_signal() -> None:
+    step = traced(a_silent_tuner(), tuner())["faults.mend.1"]
+    healthy = computed_points(tuner().circuit, tuner().supply)["Q4"]
+    sound = volts_of_q4(10, plate=healthy.plate_v, cathode=healthy.cathode_v, grid=healthy.grid_v)
+    step = traced(a_silent_tuner(sound), tuner())["faults.mend.1"]
+    assert "Look for it by signal" in step.advice[0]
+
+
+def test_a_chart_that_is_off_is_explained_by_the_stages_circuit() -> None:
+    facts = tuner()
+    lines = {f"{line.stage} {line.electrode}": line.read_v(1.0, 10e6) for line in chart_lines(
+        facts.circuit, facts.supply, (), None)}  # fmt: skip
+    supply = Answer(6, "bring-up.chart", "supply", {"line": 230.0, "b_plus": 17.5}, {},
+                    places={"b_plus": B_PLUS})  # fmt: skip
+    answers = [supply]
+    for n, name in enumerate(("Q1", "Q2", "Q3", "Q4")):
+        volts = {e: lines[f"{name} {e}"] for e in ("plate", "cathode", "grid")}
+        if name == "Q4":
+            volts = {"plate": 17.4, "cathode": 0.02, "grid": 3.4}
+        places = {e: electrode(name, e) for e in volts}
+        answers.append(Answer(7 + n, "bring-up.chart", name, volts, {}, places=places))
+    [chart] = chart_steps(Situation(facts, JobRecord(answers=tuple(answers))))
+    assert any("Q4, solved with each fault: transistor Q4" in line for line in chart.advice)

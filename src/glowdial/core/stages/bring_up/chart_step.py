@@ -7,6 +7,7 @@ from dataclasses import replace
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.conditions import WHICH_METER, which_meter
+from glowdial.core.journey.inside_stage import Inside, inside_of
 from glowdial.core.journey.readings import Reading, conclude, last_outside, reading
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
@@ -93,6 +94,7 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     found: list[Reading] = [supply]
     results: list[Result] = _supply_results(facts, known, bench)
     advice: list[str] = []
+    thinking = False
     if facts.circuit.heaters.heaters:
         ask = replace(_heater_ask(facts, bench, nominal_v), read_with=named)
         heaters = reading(record, CHART, ask, basis)
@@ -119,7 +121,11 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
             advice += words
             found += [follow] if follow else []
         elif stage is not None:
-            advice += low_or_high(stage, mine, volts.fresh, taken)
+            inside = _explained(situation, name, results, volts.fresh)
+            thinking = thinking or (inside is not None and inside.thinking)
+            blamed = inside is not None and inside.blamed
+            told = inside.lines if inside is not None and blamed else ()
+            advice += told or low_or_high(stage, mine, volts.fresh, taken)
         if stage is not None:
             results += _heat_results(stage, designs.get(name), volts.fresh, taken)
     step = replace(
@@ -128,6 +134,7 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
         # what is outside is shown first, and the page shows the last ones first
         results=tuple(sorted(results, key=lambda r: r.judgement.verdict.outside)),
         advice=tuple(advice),
+        thinking=thinking,
         cost=_cost(results),
         notes=_source_note(lines),
     )
@@ -136,6 +143,17 @@ def _chart(situation: Situation, lines: tuple[ChartLine, ...]) -> Step:
     settled = conclude(step, charted, retake=first_bad)
     others = tuple(r.ask for r in charted if settled.ask is None or r.ask.name != settled.ask.name)
     return replace(settled, others=others)
+
+
+def _explained(
+    situation: Situation, name: str, results: list[Result], answer: Answer
+) -> Inside | None:
+    """Which part explains a stage that reads outside, by its own circuit; None where the sheet
+    gives none, or all of it is inside."""
+    mine = [r for r in results if r.question == answer.question]
+    if not any(r.judgement.verdict.outside for r in mine):
+        return None
+    return inside_of(situation, name)
 
 
 def _meter_words(name: str, meter_ohm: float) -> str:

@@ -18,6 +18,7 @@ from glowdial.core.journey.findings import (
     told_in,
 )
 from glowdial.core.journey.function_matrix import PLAYS, CellState, matrix_of
+from glowdial.core.journey.inside_stage import Inside, check_ask, inside_of, volts_ask
 from glowdial.core.journey.pictures import DiagramPicture
 from glowdial.core.journey.readings import conclude, confirmed, reading, waiting
 from glowdial.core.journey.record import Answer, JobRecord
@@ -48,7 +49,6 @@ from glowdial.core.stages.faults.complaints import (
 )
 from glowdial.core.stages.faults.contact_steps import contact_steps
 from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
-from glowdial.core.stages.faults.inside import Inside, inside_of
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.core.tracing.trials import Finding, Trial, TrialKind
 
@@ -411,8 +411,8 @@ def _contradiction_words(case: Case) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def _insides(situation: Situation, case: Case, key: str) -> list[Inside]:
-    found = (inside_of(situation, s) for s in case.diagram.block(key).stages)
+def _insides(situation: Situation, case: Case, key: str, step: str = "") -> list[Inside]:
+    found = (inside_of(situation, s, step) for s in case.diagram.block(key).stages)
     return [i for i in found if i is not None]
 
 
@@ -429,7 +429,7 @@ def _picture(
         if case.posterior.of(b.key) >= WELL_SUSPECTED or b.key == blamed
     ]
     inside = {
-        key: tuple(line for i in _insides(situation, case, key) for line in i.lines)
+        key: tuple(line for i in _insides(situation, case, key) for line in (*i.lines, *i.volts))
         for key in looked
     }
     return diagram_picture(case, asked, mended, inside, blamed)
@@ -447,7 +447,7 @@ def _mend(situation: Situation, now: _Round) -> Step:
     block = diagram.block(now.blamed)
     implicating = _implicating(case, now.blamed)
     said = f" After it, this should be right: {implicating.trial.words}." if implicating else ""
-    insides = _insides(situation, case, now.blamed)
+    insides = _insides(situation, case, now.blamed, mend_key(now.number))
     step = Step(
         mend_key(now.number),
         STAGE,
@@ -476,12 +476,21 @@ def _mend(situation: Situation, now: _Round) -> Step:
         step = replace(step, change=None, powered=True)
     results = tuple(_mend_results(record, case, step.key))
     step = conclude(replace(step, results=results), found)
+    if done.fresh is None:
+        step = replace(step, others=_part_asks(insides))
     step = replace(step, show_diagram=lambda: _picture(situation, case, None, (), now.blamed))
     if waiting(found) is None:
         right = all(r.value != 0.0 for r in results)
         words = "as predicted" if right else "not that alone: the test still fails"
         step = replace(step, decision=words)
     return step
+
+
+def _part_asks(insides: list[Inside]) -> tuple[Ask, ...]:
+    """What tells the part within the block: its volts, then the check that decides."""
+    checks = [check_ask(i.check) for i in insides if i.check is not None]
+    volts = [volts_ask(i) for i in insides if not i.thinking]
+    return (*checks, *volts)
 
 
 def _mend_results(record: JobRecord, case: Case, key: str) -> list[Result]:

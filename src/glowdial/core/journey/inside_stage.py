@@ -1,0 +1,205 @@
+"""Inside a stage: which part explains the volts that were read, and the check that decides."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.language.quantities import DC_VOLTS, significant
+from glowdial.core.model.measurands import B_PLUS, RESERVOIR, Kind, electrode
+from glowdial.core.physics.operating_point import AmplifierStage, Device
+from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.tracing.stage_checks import ProposedCheck, after_check, proposed_check
+from glowdial.core.tracing.stage_faults import (
+    HEALTHY,
+    NAMED_FROM,
+    StageFindings,
+    StageReading,
+    explain,
+)
+from glowdial.core.tracing.stage_network import stage_network, together
+
+ELECTRODES = ("plate", "screen", "cathode", "grid")
+NORM_METER_OHM = 10e6
+ROOM_CELSIUS = 20.0
+LEAST_READINGS = 2
+# a fit worse than this many standard deviations a reading is no single part's
+BAD_FIT = 3.0
+
+
+# how a check of a part is answered
+AT_FAULT, SOUND = "at fault", "good"
+CHECK = "check"
+
+
+@dataclass(frozen=True, slots=True)
+class Inside:
+    """What a stage's volts tell: its readings, what explains them once the checks that were made
+    are counted (None while it is worked out or where too little was read)."""
+
+    stage: AmplifierStage
+    readings: tuple[StageReading, ...]
+    found: StageFindings | None
+    thinking: bool = False
+    checked: tuple[str, ...] = ()
+
+    @property
+    def check(self) -> ProposedCheck | None:
+        """What would decide between the parts that are left; None once one is sure."""
+        if self.found is None or len(self.named) < 2:
+            return None
+        proposed = proposed_check(self.found)
+        done = proposed is not None and proposed.fault.key in self.checked
+        return None if done else proposed
+
+    @property
+    def named(self) -> tuple[tuple[str, float], ...]:
+        """The parts that come into question, with how likely each is."""
+        if self.found is None:
+            return ()
+        return tuple((p, s) for p, s in self.found.parts if s >= NAMED_FROM and p != HEALTHY)
+
+    @property
+    def blamed(self) -> bool:
+        """Whether the volts speak of a fault at all."""
+        return self.found is not None and self.found.of(HEALTHY) <= 0.5 and bool(self.named)
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """In sentences."""
+        name = self.stage.name
+        if self.thinking:
+            return (f"{name}: its circuit is being solved with each fault.",)
+        if self.found is None:
+            return (f"{name}: read its volts, and its own circuit tells which part it is.",)
+        if not self.blamed:
+            return (
+                f"{name}'s volts are as they should be: an open bypass or coupling capacitor, a "
+                "shorted turn or a circuit off tune shows in no volt. Look for it by signal, and "
+                "bridge capacitors with a good one.",
+            )
+        said = ", or ".join(f"{part} ({100.0 * share:.0f} %)" for part, share in self.named[:3])
+        lines = [f"{name}, solved with each fault: {said}."]
+        if self.found.fit > BAD_FIT:
+            lines.append("No single part explains these volts well: think of two.")
+        if self.check is not None:
+            lines.append(f"Decides: {self.check.words}.")
+        return tuple(lines)
+
+    @property
+    def volts(self) -> tuple[str, ...]:
+        """Each electrode as read, with what the likeliest explanation makes of it and what a
+        healthy stage would show."""
+        if self.found is None:
+            return ()
+        well = next((e for e in self.found.explanations if e.fault is None), None)
+        if well is None:
+            return ()
+        solid = self.stage.device is Device.TRANSISTOR
+        return tuple(
+            f"{r.stage} {_electrode_word(r.electrode, solid)}: {significant(r.volts, 3)} V read, "
+            f"{significant(v, 3)} V if it were sound"
+            for r, v in zip(self.readings, well.volts, strict=True)
+            if r.stage == self.stage.name
+        )
+
+
+def _electrode_word(electrode_name: str, solid: bool) -> str:
+    words = {"plate": "collector", "cathode": "emitter", "grid": "base"}
+    return words.get(electrode_name, electrode_name) if solid else electrode_name
+
+
+def inside_of(situation: Situation, name: str, step: str = "") -> Inside | None:
+    """What is known inside a stage, with the checks that were answered in a step; None where the
+    sheet gives no circuit or no supply for it."""
+    facts = situation.facts
+    stage = facts.circuit.stage(name)
+    if stage is None or not facts.circuit.stages_given or facts.supply is None:
+        return None
+    stages = together(facts.circuit.stages, name)
+    readings = stage_readings(situation.record, stages, name)
+    if sum(r.stage == name and r.electrode != "feed" for r in readings) < LEAST_READINGS:
+        return Inside(stage, readings, None)
+    node_v = steady_state(facts.supply, facts.supply.line_v).node_v
+    feeds = {s.feed: node_v[s.feed] for s in stages}
+
+    def solve() -> StageFindings:
+        placed = stage_network(stages, feeds, avc_ohm=facts.circuit.avc.source_ohm)
+        return explain(placed, readings)
+
+    found = situation.memory.recall(("stage", stages, tuple(feeds.items()), readings), solve)
+    if found is None:
+        return Inside(stage, readings, None, thinking=True)
+    checks = {a.ask: a for a in situation.record.of_step(step)} if step else {}
+    done = []
+    for one in found.explanations:
+        answer = checks.get(f"{CHECK} {one.fault.key}") if one.fault else None
+        if answer is not None and one.fault is not None:
+            made = ProposedCheck(one.fault, one.fault.check, one.probability)
+            found = after_check(found, made, positive=answer.texts.get("found") == AT_FAULT)
+            done.append(one.fault.key)
+    return Inside(stage, readings, found, checked=tuple(done))
+
+
+def check_ask(check: ProposedCheck) -> Ask:
+    """The check of a part as a question."""
+    part = check.fault.part[0].upper() + check.fault.part[1:]
+    return Ask(
+        f"{CHECK} {check.fault.key}",
+        f"{part}: {check.check.value}. Is it at fault?",
+        (Field("found", "found", options=(AT_FAULT, SOUND)),),
+        AT_FAULT,
+        expected_text=f"at fault {100.0 * check.likely:.0f} times in 100",
+        called="check a part",
+    )
+
+
+def volts_ask(inside: Inside) -> Ask:
+    """Every electrode of a stage, for the circuit to be solved by."""
+    stage = inside.stage
+    solid = stage.device is Device.TRANSISTOR
+    wanted = [e for e in ELECTRODES if e != "screen" or stage.device is Device.PENTODE]
+    names = [_electrode_word(e, solid) for e in wanted]
+    return Ask(
+        f"volts-of {stage.name}",
+        f"{stage.name}: volts at {', '.join(names)}.",
+        tuple(
+            Field(e, f"{stage.name} {n}", DC_VOLTS, measurand=electrode(stage.name, e))
+            for e, n in zip(wanted, names, strict=True)
+        ),
+        "235 98 3.1 0" if stage.device is Device.PENTODE else "14.2 1.4 1.6",
+        expected_text="a dash for what was not read",
+        blanks=True,
+        called=f"volts of {stage.name}",
+        recipe=Recipe(Doing.READ),
+    )
+
+
+def stage_readings(
+    record: JobRecord, stages: tuple[AmplifierStage, ...], name: str
+) -> tuple[StageReading, ...]:
+    """The last volts of each electrode of some stages, and of what feeds the one."""
+    wanted = {
+        electrode(s.name, e): (s.name, e)
+        for s in stages
+        for e in ELECTRODES
+        if e != "screen" or s.device is Device.PENTODE
+    }
+    feed = next(s.feed for s in stages if s.name == name)
+    wanted[RESERVOIR if feed == 0 else B_PLUS] = (name, "feed")
+    found: dict[tuple[str, str], StageReading] = {}
+    for answer in record.answers:
+        if answer.withdrawn:
+            continue
+        for field, place in answer.places.items():
+            if place in wanted and place.kind is Kind.DC_VOLTS and field in answer.values:
+                found[wanted[place]] = _reading(answer, wanted[place], answer.values[field])
+    return tuple(found.values())
+
+
+def _reading(answer: Answer, at: tuple[str, str], volts: float) -> StageReading:
+    ohm = answer.instruments.meter_ohm or NORM_METER_OHM
+    return StageReading(at[0], at[1], float(significant(volts, 5)), ohm)
