@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import itertools
 import re
 import shutil
 import statistics
@@ -19,6 +20,7 @@ from scipy.optimize import fsolve
 from benchmarks.long_jobs import long_job_times
 from glowdial.bench.profile import shipped_profile
 from glowdial.bench.visa import VisaLine
+from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind, Link, Position, TestPoint
 from glowdial.core.model.measurands import AVC
 from glowdial.core.physics.combinations import Stocked, Wanted, choose_capacitor, choose_resistor
 from glowdial.core.physics.supply.circuit import (
@@ -30,6 +32,10 @@ from glowdial.core.physics.supply.circuit import (
 )
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.physics.tracking import Gang, best_points, signal_circuit, three_point
+from glowdial.core.tracing.failures import USUAL_PARTS, Symptom, suspects_of
+from glowdial.core.tracing.next_trial import Trials, proposals
+from glowdial.core.tracing.posterior import pair_posterior, posterior
+from glowdial.core.tracing.trials import Finding, Outcome, possible_trials
 from glowdial.demo.fill import START, fill_demo, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import neglected
@@ -129,6 +135,39 @@ def fleet_lines() -> list[Line]:
         states = [r.advance(s, 1.0) for r, s in zip(sets, states, strict=True)]
     taken = time.perf_counter() - begin
     return [Line(f"{FLEET_S} s of {FLEET} sets in steps of 1 s", taken, FLEET_S, "s")]
+
+
+def tracing_lines() -> list[Line]:
+    """A plain chain of 60 blocks with a point at each, 100 results, 40 of them levels."""
+    keys = [f"b{n}" for n in range(60)]
+    blocks = tuple(
+        Block(k, k, BlockKind.AMPLIFIER, USUAL_PARTS[BlockKind.AMPLIFIER], gain_db=10.0)
+        for k in keys
+    )
+    links = tuple(Link(a, b) for a, b in itertools.pairwise(keys))
+    points = tuple(TestPoint(k, k, k) for k in keys[1:])
+    only = (Position("mw AM", "medium wave"),)
+    diagram = BlockDiagram(blocks, links, points, only, keys[0], keys[-1])
+    suspects = suspects_of(diagram, symptom=Symptom.SIGNAL)
+    possible = possible_trials(diagram)
+    rng = np.random.default_rng(1)
+    findings = []
+    for n, pick in enumerate(rng.choice(len(possible), 100, replace=False)):
+        trial = possible[int(pick)]
+        bad = "b30" in trial.reach
+        if trial.levelled and n % 2:
+            lost = float(rng.normal(20.0 if bad else 0.0, 3.0))
+            findings.append(Finding(trial, loss_db=lost))
+        else:
+            findings.append(Finding(trial, Outcome.BAD if bad else Outcome.GOOD))
+    trials = Trials.of(keys, possible)
+    done = [f.trial.key for f in findings]
+    both = median_ms(lambda _: proposals(posterior(suspects, findings), trials, done))
+    pairs = median_ms(lambda _: pair_posterior(suspects, findings), 20)
+    return [
+        Line("posterior and next test, 60 blocks, 100 results", both, 5.0, "ms"),
+        Line("pairs of faults of the same", pairs, 50.0, "ms"),
+    ]
 
 
 def tracking_lines() -> list[Line]:
@@ -287,6 +326,7 @@ def main() -> None:
         receiver_lines,
         fleet_lines,
         tracking_lines,
+        tracing_lines,
         supply_lines,
         parts_lines,
         network_lines,

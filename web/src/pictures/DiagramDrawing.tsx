@@ -12,9 +12,12 @@ type Props = { picture: DiagramPicture; onTest: (ask: string) => void };
  * each block what speaks for and against it. */
 export default function DiagramDrawing({ picture, onTest }: Props) {
   const box = useRef<HTMLDivElement>(null);
-  const { width } = useSize(box);
+  const { width, height } = useSize(box);
   const [open, setOpen] = useState("");
-  const drawn = useMemo(() => (width > 0 ? layOutDiagram(picture, width) : null), [picture, width]);
+  const drawn = useMemo(
+    () => (width > 0 && height > 0 ? layOutDiagram(picture, width, height) : null),
+    [picture, width, height],
+  );
   const shown = picture.blocks.find((block) => block.key === open);
   return (
     <Box
@@ -29,8 +32,8 @@ export default function DiagramDrawing({ picture, onTest }: Props) {
         if (event.key === "Escape") setOpen("");
       }}
     >
-      <Box h="100%" overflowY="auto" bg="ground" borderRadius="4px">
-        <Box ref={box} position="relative" h={`${Math.ceil(drawn?.least ?? 300)}px`}>
+      <Box ref={box} position="absolute" inset={0} overflowY="auto" bg="ground" borderRadius="4px">
+        <Box position="relative" h={`${Math.ceil(drawn?.least ?? 300)}px`}>
           {drawn && (
             <svg width={width} height={drawn.least} aria-hidden="true">
               {drawn.lines.map(({ key, link, points }) => (

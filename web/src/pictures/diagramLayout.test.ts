@@ -4,7 +4,12 @@ import { type DiagramPicture, layOutDiagram } from "./diagramLayout";
 import { groundOf } from "./wordsLayout";
 
 type Block = DiagramPicture["blocks"][number];
-const WIDTHS = [820, 756, 460];
+const GROUNDS = [
+  [820, 330],
+  [756, 300],
+  [460, 400],
+  [820, 900],
+] as const;
 const NAMES = [
   "mixer V1",
   "push-buttons, oscillator",
@@ -60,10 +65,10 @@ function enters(
 }
 
 describe("a diagram", () => {
-  for (const width of WIDTHS) {
-    it(`has every block once, no words on others and no line through a name, ${width} wide`, () => {
+  for (const [width, height] of GROUNDS) {
+    it(`has every block once, no words on others and no line through a name, ${width} by ${height}`, () => {
       for (const picture of sets()) {
-        const drawn = layOutDiagram(picture, width);
+        const drawn = layOutDiagram(picture, width, height);
         const keys = drawn.cells.map((c) => c.block.key).sort();
         expect(keys).toEqual(picture.blocks.map((b) => b.key).sort());
         const places = new Set(drawn.cells.map((c) => `${c.row} ${c.column}`));

@@ -20,9 +20,11 @@ export type DiagramLayout = {
 };
 
 const LEAST_WIDTH = 108;
+const MOST_WIDTH = 180;
 const GUTTER_X = 22;
 const GUTTER_Y = 14;
-const HEIGHT = 36;
+const LEAST_HEIGHT = 36;
+const MOST_HEIGHT = 56;
 const LINE = 15;
 /** How far apart lines run in one gutter, and how many find room there. */
 const LANE = 3;
@@ -31,15 +33,52 @@ const LETTERS_WIDE = 7.4;
 
 /** Blocks in rows along the signal, and every line in the gutters between them: none runs through
  * a name. */
-export function layOutDiagram(picture: DiagramPicture, width: number): DiagramLayout {
-  const columns = Math.max(2, Math.floor((width - GUTTER_X) / (LEAST_WIDTH + GUTTER_X)));
+export function layOutDiagram(
+  picture: DiagramPicture,
+  width: number,
+  height: number,
+): DiagramLayout {
+  const chains = chainsOf(picture);
+  const fit = (least: number) => Math.max(2, Math.floor((width - GUTTER_X) / (least + GUTTER_X)));
+  // as few columns as the height allows: a small set is drawn large
+  const most = fit(LEAST_WIDTH);
+  let columns = Math.min(fit(MOST_WIDTH), most);
+  const tall = (n: number) => GUTTER_Y + placed(chains, n).rows * (LEAST_HEIGHT + GUTTER_Y);
+  while (columns < most && tall(columns) > height) columns += 1;
+  const { places, rows } = placed(chains, columns);
   const across = (width - GUTTER_X) / columns;
-  const cell = { width: across - GUTTER_X, height: HEIGHT };
-  const pitch = HEIGHT + GUTTER_Y;
-  const cells: PlacedCell[] = [];
+  const room = (height - GUTTER_Y) / rows - GUTTER_Y;
+  const cellHeight = Math.floor(Math.min(Math.max(room, LEAST_HEIGHT), MOST_HEIGHT));
+  const cell = { width: across - GUTTER_X, height: cellHeight };
+  const pitch = cellHeight + GUTTER_Y;
+  const cells = places.map(({ block, row, column }): PlacedCell => ({
+    block,
+    row,
+    column,
+    x: GUTTER_X + column * across,
+    y: GUTTER_Y + row * pitch,
+  }));
+  return {
+    cells,
+    lines: linesOf(picture, cells, cell),
+    marks: picture.points.flatMap((point, n) => {
+      const at = cells.find((c) => c.block.key === point.at);
+      return at ? [{ key: `${n}`, letter: point.letter, x: at.x, y: at.y + cell.height / 2 }] : [];
+    }),
+    words: cells.flatMap((c) => wordsOf(c, cell)),
+    cell,
+    least: GUTTER_Y + rows * pitch,
+  };
+}
+
+type Seat = { block: Block; row: number; column: number };
+
+/** Which row and column each block has, chain after chain. */
+function placed(chains: Block[][], columns: number): { places: Seat[]; rows: number } {
+  const places: Seat[] = [];
   let row = 0;
   let column = 0;
-  for (const chain of chainsOf(picture)) {
+  for (const chain of chains) {
     // a short chain stays together, a long one begins where there is most room
     if (column > 0 && chain.length > columns - column) {
       row += 1;
@@ -50,23 +89,11 @@ export function layOutDiagram(picture: DiagramPicture, width: number): DiagramLa
         row += 1;
         column = 0;
       }
-      const x = GUTTER_X + column * across;
-      cells.push({ block, x, y: GUTTER_Y + row * pitch, row, column });
+      places.push({ block, row, column });
       column += 1;
     }
   }
-  const rows = row + 1;
-  return {
-    cells,
-    lines: linesOf(picture, cells, cell),
-    marks: picture.points.flatMap((point, n) => {
-      const at = cells.find((c) => c.block.key === point.at);
-      return at ? [{ key: `${n}`, letter: point.letter, x: at.x, y: at.y + cell.height / 2 }] : [];
-    }),
-    words: cells.flatMap((c) => wordsOf(c, cell.width)),
-    cell,
-    least: GUTTER_Y + rows * pitch,
-  };
+  return { places, rows: row + 1 };
 }
 
 /** Runs of blocks that follow each other with nothing joining or leaving between; what carries no
@@ -167,7 +194,12 @@ function linesOf(
 }
 
 /** A block's name in at most two lines, and how likely it is at the end of the second. */
-function wordsOf({ block, x, y }: PlacedCell, width: number): Words[] {
+function wordsOf(
+  { block, x, y }: PlacedCell,
+  { width, height }: { width: number; height: number },
+): Words[] {
+  // in a tall cell the two lines stand apart
+  const step = Math.min(LINE + (height - LEAST_HEIGHT) / 2, LINE + 6);
   const most = Math.floor((width - 10) / LETTERS_WIDE);
   const said = wordOf(block);
   const lines = inLines(block.label, most);
@@ -179,7 +211,7 @@ function wordsOf({ block, x, y }: PlacedCell, width: number): Words[] {
     key: `${block.key} ${key}`,
     text,
     x: x + 7,
-    y: y + LINE * n - 1,
+    y: y + LINE + step * (n - 1) - 1,
     size: SMALL,
     align: "start",
     tone: block.used ? "ink" : "dim",

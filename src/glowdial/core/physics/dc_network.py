@@ -33,7 +33,7 @@ STEP_V = 1e-4
 GRID_CORNER_V = 0.03
 # a tube is not shut off at once: over this share of its drive at the data-sheet point
 CUT_OFF_SHARE = 0.3
-KNEE_SHARE, KNEE_LEAST_V = 0.06, 4.0
+KNEE_SHARE, KNEE_LEAST_V, DRAWS_FROM_V = 0.06, 4.0, 1.5
 JUNCTION_CORNER_V, JUNCTION_OHM, SATURATION_V = 0.03, 900.0, 0.08
 
 
@@ -317,13 +317,17 @@ def _add_tube(
     over = volts[:, p] - volts[:, k]
     reached = 1.0 - np.exp(-_rounded(over, 0.5) / knee_v)
     typical = 1.0 - np.exp(-data.plate_v / knee_v)
+    # nothing flows to an electrode that does not stand above the cathode
+    above = 1.0 - np.exp(-_rounded(second - volts[:, k], 0.3) / DRAWS_FROM_V)
     if tube.screen:
         share = np.minimum(data.screen_a / total_a * np.exp(logs[:, 2]), 0.8)
         plate_a = current * (1.0 - share) * np.minimum(reached / typical, 1.05)
-        screen = place[tube.screen]
-        flows[:, screen] += current - plate_a
+        screen_a = (current - plate_a) * above
+        current = plate_a + screen_a
+        flows[:, place[tube.screen]] += screen_a
         flows[:, p] += plate_a
     else:
+        current = current * above
         flows[:, p] += current
     grid_a = _rounded(grid_v, GRID_CORNER_V) / GRID_OHM
     flows[:, g] += grid_a

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -193,6 +194,24 @@ class Suspects:
     def count(self) -> int:
         """How many there are."""
         return len(self.way)
+
+    @cached_property
+    def kinds(self) -> tuple[tuple[PartFamily | None, Way], ...]:
+        """The part and the way of each."""
+        return tuple(zip(self.part, self.way, strict=True))
+
+    def fails_by(self, way: Way) -> NDArray[np.bool_]:
+        """Which fail in a way, shape (suspects,)."""
+        return self._by_way[way]
+
+    @cached_property
+    def _by_way(self) -> dict[Way, NDArray[np.bool_]]:
+        return {way: np.array([w is way for w in self.way]) for way in Way}
+
+    @cached_property
+    def known_rows(self) -> dict[tuple[str, float], Floats]:
+        """How surely tests show each suspect, by the test's key, as far as it was worked out."""
+        return {}
 
 
 @dataclass(frozen=True, slots=True)

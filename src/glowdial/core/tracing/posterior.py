@@ -8,7 +8,7 @@ the errors of the expected gains along the way, which tests over the same blocks
 meter's. With W the blocks that each test runs through (tests x blocks), the readings of a healthy
 set are Gaussian with covariance W W' g^2 + m^2 I; a fault in block b adds its loss L times column
 b, L Gaussian by its way of failing, and is integrated in closed form. Lying levels are summed
-over: every subset of up to two of them (one beyond 60 readings).
+over: each alone, and each pair of the twelve that the others speak against most.
 Source: Bayesian inference with Gaussian noise and the matrix inversion lemma, as in textbooks of
 statistics.
 """
@@ -30,6 +30,7 @@ from glowdial.core.tracing.trials import (
     PARTLY_SHARE,
     Finding,
     Outcome,
+    Trial,
     reach_of,
     shown_by,
 )
@@ -41,7 +42,8 @@ GAIN_SPREAD_DB, METER_SPREAD_DB = 3.0, 1.5
 FLOOR_SPREAD_DB = 12.0
 # a lying level may be anything over this many dB
 LIE_RANGE_DB = 80.0
-MOST_FOR_TWO_LIES = 60
+# two readings are thought to lie together only among those that fit least
+MOST_PAIRED = 12
 CONVICTED = 0.97
 SECOND_FAULT = 0.08
 
@@ -161,13 +163,18 @@ def posterior(
 
 def seen_matrix(suspects: Suspects, findings: Sequence[Finding]) -> Floats:
     """How surely each finding's test shows each suspect, shape (findings, suspects)."""
-    rows = np.empty((len(findings), suspects.count))
-    for n, finding in enumerate(findings):
-        trial = finding.trial
+    return np.array([_seen(suspects, finding.trial) for finding in findings])
+
+
+def _seen(suspects: Suspects, trial: Trial) -> Floats:
+    key = trial.key, trial.reduced
+    known = suspects.known_rows.get(key)
+    if known is None:
+        # NOWHERE is the last place of what is appended
         reach = np.append(reach_of(suspects.diagram, trial), 0.0)
-        # NOWHERE is the last place of what was appended
-        rows[n] = reach[suspects.block] * shown_by(suspects, trial.symptom, trial.kind)
-    return rows
+        known = reach[suspects.block] * shown_by(suspects, trial.symptom, trial.kind)
+        suspects.known_rows[key] = known
+    return known
 
 
 def _partly(suspects: Suspects) -> Floats:
@@ -250,18 +257,28 @@ def _level_forms(diagram: BlockDiagram, findings: Sequence[Finding], spread_db: 
     )
     parts = [(np.array([a]), b[None, :], c[None, :], np.array([full])), ones]
     sizes = [0] + [1] * count
-    if 2 <= count <= MOST_FOR_TWO_LIES:
-        parts.append(_two_lies(a, b, c, full + 2.0 * half, x, y, precision))
-        sizes += [2] * (count * (count - 1) // 2)
+    if count >= 2:
+        # the readings that the others speak against most, each on its own
+        odd = np.argsort(-(x**2) / spread, kind="stable")[:MOST_PAIRED]
+        parts.append(_two_lies(a, b, c, full + 2.0 * half, x, y, precision, np.sort(odd)))
+        sizes += [2] * (len(odd) * (len(odd) - 1) // 2)
     forms_a, forms_b, forms_c, base = (np.concatenate(p) for p in zip(*parts, strict=True))
     return _Levels(forms_a, forms_b, forms_c, base, np.array(sizes))
 
 
 def _two_lies(
-    a: float, b: Floats, c: Floats, full: float, x: Floats, y: Floats, precision: Floats
+    a: float,
+    b: Floats,
+    c: Floats,
+    full: float,
+    x: Floats,
+    y: Floats,
+    precision: Floats,
+    odd: Ints,
 ) -> tuple[Floats, Floats, Floats, Floats]:
-    """The forms without each pair of readings (block elimination of two rows)."""
-    first, second = np.triu_indices(len(x), 1)
+    """The forms without each pair of some readings (block elimination of two rows)."""
+    one, other = np.triu_indices(len(odd), 1)
+    first, second = odd[one], odd[other]
     p, q = precision[first, first], precision[second, second]
     r = precision[first, second]
     determinant = p * q - r**2
@@ -325,22 +342,16 @@ def pair_posterior(
     one = np.zeros((len(kept), groups))
     share, block = np.zeros(groups), np.zeros(groups, dtype=np.intp)
     one[:, group], share[group], block[group] = seen, partly, place
-    i, j = np.triu_indices(groups)
-    apart = block[i] != block[j]
-    i, j = i[apart], j[apart]
-    both = 1.0 - (1.0 - one[:, i]) * (1.0 - one[:, j])
-    # who is seen answers; where both are, the one that is less often only partly wrong
-    alone = np.where(one[:, i] > 0.0, share[i], share[j])
-    answered = np.where(
-        (one[:, i] > 0.0) & (one[:, j] > 0.0), np.minimum(share[i], share[j]), alone
-    )
-    likely = _told_likelihoods(both, answered, kept)
-    weights = 2.0 * SECOND_FAULT * prior[i] * prior[j] * np.prod(likely, axis=0)
+    both = _both_log(one, share, kept)
+    pairs_of = SECOND_FAULT * np.outer(prior, prior) * np.exp(both)
+    pairs_of[block[:, None] == block[None, :]] = 0.0
     single = prior * np.prod(_told_likelihoods(one, share, kept), axis=0)
-    total = float(np.sum(weights) + np.sum(single))
-    two = np.zeros((count + 1, count + 1))
-    low, high = np.minimum(block[i], block[j]), np.maximum(block[i], block[j])
-    np.add.at(two, (low, high), weights / total)
+    total = float(np.sum(pairs_of) + np.sum(single))
+    places = np.zeros((groups, count + 1))
+    places[np.arange(groups), block] = 1.0
+    whole = places.T @ (pairs_of / total) @ places
+    # a pair stands there twice, once for each order
+    two = np.triu(whole + whole.T, 1) if count else whole
     order = np.argsort(-two[:count, :count], axis=None)[:most]
     blocks = suspects.diagram.blocks
     pairs = tuple(
@@ -348,7 +359,27 @@ def pair_posterior(
         for n in (int(k) for k in order)
         if two[n // count, n % count] > 0.0
     )
-    return float(np.sum(weights)) / total, pairs
+    return float(np.sum(pairs_of)) / total, pairs
+
+
+def _both_log(one: Floats, share: Floats, findings: Sequence[Finding]) -> Floats:
+    """Logarithm of how likely the findings are with two suspects together, shape (groups,
+    groups): a test shows the pair where it shows one of the two."""
+    log = np.zeros((one.shape[1], one.shape[1]))
+    for seen, finding in zip(one, findings, strict=True):
+        lie = finding.trial.lie
+        hidden = np.outer(1.0 - seen, 1.0 - seen)
+        if finding.outcome is Outcome.GOOD:
+            log += np.log(lie + (1.0 - 2.0 * lie) * hidden)
+            continue
+        # who is seen answers; where both are, the one that is less often only partly wrong
+        own = np.where(seen > 0.0, share, 1.0)
+        answered = np.minimum(own[:, None], own[None, :])
+        answered[(seen[:, None] <= 0.0) & (seen[None, :] <= 0.0)] = PARTLY_LIE
+        partly = finding.outcome is Outcome.PARTLY
+        bad = 1.0 - lie - (1.0 - 2.0 * lie) * hidden
+        log += np.log(bad * (answered if partly else 1.0 - answered))
+    return log
 
 
 FAILS_FROM_DB = 8.0

@@ -203,8 +203,7 @@ def _shown(symptom: Symptom, kind: TrialKind, part: PartFamily | None, way: Way)
 def shown_by(suspects: Suspects, symptom: Symptom, kind: TrialKind) -> Floats:
     """How surely each suspect is seen by a kind of trial that reaches its block, shape
     (suspects,)."""
-    pairs = tuple(zip(suspects.part, suspects.way, strict=True))
-    return _class_weights(symptom, kind, pairs)
+    return _class_weights(symptom, kind, suspects.kinds)
 
 
 def reach_of(diagram: BlockDiagram, trial: Trial) -> Floats:
@@ -274,6 +273,10 @@ def _function(diagram: BlockDiagram, position: str, symptom: Symptom) -> Trial:
 LEFT_BY_AVC = 0.12
 
 
+# a gain over more blocks than this is an injection or a tracing by another name
+LONGEST_GAIN = 8
+
+
 def _along(diagram: BlockDiagram, position: str, symptom: Symptom, controlled: bool) -> list[Trial]:
     """Injections, tracings and stage gains in a position."""
     trials: list[Trial] = []
@@ -297,6 +300,8 @@ def _along(diagram: BlockDiagram, position: str, symptom: Symptom, controlled: b
                 kind = TrialKind.INJECTION
             elif not source:
                 kind = TrialKind.TRACING
+            if kind is TrialKind.GAIN and len(through) > LONGEST_GAIN:
+                continue
             danger = DANGER if any(diagram.block(k).high for k in (first, last)) else 1.0
             levels = symptom is Symptom.SIGNAL
             trials.append(

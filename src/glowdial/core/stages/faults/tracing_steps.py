@@ -125,6 +125,7 @@ def _complaint(situation: Situation, diagram: BlockDiagram) -> Step | None:
         words = answer.texts["what"]
         complaint = complaint_of(words)
         shown = result(answer, "what is wrong", words, 1.0, as_found=True)
+        shown = replace(shown, judgement=replace(shown.judgement, words="to be traced"))
         advice = complaint.order if complaint else ()
         return replace(
             step, results=(shown,), advice=advice, status=Status.DONE, decision=words, others=(ask,)
@@ -290,9 +291,15 @@ def _mended_before(record: JobRecord, number: int) -> dict[str, Answer]:
 
 
 def _shown(one: Evidence, record: JobRecord) -> Result:
+    """A finding as a result: what was tried, what it gave, and what that does to how many."""
     answer = entry_of(record, one)
     what, _, said = one.said.rpartition(": ")
-    return result(answer, what, said, 0.0 if fails(one) else 1.0, as_found=True)
+    bad = fails(one)
+    count = len(one.finding.trial.reach)
+    blocks = f"{count} block{'' if count == 1 else 's'}"
+    shown = result(answer, what, said, 0.0 if bad else 1.0, as_found=True)
+    words = f"implicates {blocks}" if bad else f"clears {blocks}"
+    return replace(shown, judgement=replace(shown.judgement, words=words))
 
 
 def _trace(situation: Situation, now: _Round, mended: tuple[str, ...]) -> Step:
@@ -506,7 +513,8 @@ def _mend_results(record: JobRecord, case: Case, key: str) -> list[Result]:
 
 
 def _text_result(answer: Answer) -> Result:
-    return result(answer, "done", answer.texts.get("done", ""), 1.0, as_found=True)
+    shown = result(answer, "done", answer.texts.get("done", ""), 1.0, as_found=True)
+    return replace(shown, judgement=replace(shown.judgement, words="to be proved by the test"))
 
 
 # what is tried again after a repair: what the set does, not what was done to it
