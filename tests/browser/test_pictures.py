@@ -29,6 +29,8 @@ PICTURED = (
     ("/jobs/5?step=if.set-up", "chain-picture", "chain-table"),
     ("/jobs/6?step=bring-up.ramp", "supply-picture", "supply-table"),
     ("/jobs/7?step=if.baseline", "chain-picture", "chain-table"),
+    ("/jobs/8", "diagram-picture", ""),
+    ("/jobs/9", "diagram-picture", ""),
 )
 WORDS = """
     const frame = document.querySelector(`[data-testid=${arguments[0]}] svg`);
@@ -103,11 +105,12 @@ LARGE = (
     "/jobs/7",
     "/jobs/1",
     "/jobs/4?step=dial.bc",
+    "/jobs/8",
 )
 SHARE = """
     const area = e => { const r = e.getBoundingClientRect(); return r.width * r.height; };
     const step = document.querySelector('[data-testid=step]');
-    const pictures = ['supply', 'chain', 'scale'].map(p => `[data-testid=${p}-picture]`);
+    const pictures = ['supply', 'chain', 'scale', 'diagram'].map(p => `[data-testid=${p}-picture]`);
     const all = [...pictures, '[data-testid=reading-table]', '[data-testid=response]',
                  '[data-testid=peak-trace]'];
     const shown = step.querySelector(all.join(','));

@@ -11,6 +11,7 @@ from glowdial.core.model.facts import (
     DEFAULT_DIAL_TOLERANCE,
     Adjuster,
     BandFacts,
+    Bandspread,
     ChartFigure,
     Gap,
     IfTransformer,
@@ -207,6 +208,10 @@ def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
         tracked=tracked,
         dial_marks_hz=tuple(band.dial_marks_hz),
         rf_adjuster=band.rf_adjuster,
+        spreads=tuple(
+            Bandspread(s.name, s.main_hz, s.low_hz, s.high_hz, tuple(s.figures_hz))
+            for s in band.bandspreads
+        ),
     )
 
 

@@ -196,6 +196,27 @@ class GangSheet(Section):
     maximum_f: Capacitance
 
 
+class BandspreadSheet(Section):
+    """A scale that spreads a part of a band while the main pointer stands on ``main_hz``."""
+
+    name: Annotated[str, Field(min_length=1, max_length=30)]
+    main_hz: Frequency
+    low_hz: Frequency
+    high_hz: Frequency
+    figures_hz: list[Frequency] = Field(min_length=2, max_length=20)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        figures = self.figures_hz
+        rising = all(a < b for a, b in itertools.pairwise(figures))
+        if not rising or not self.low_hz <= figures[0] or not figures[-1] <= self.high_hz:
+            raise refuse(
+                "figures_hz must rise and lie between low_hz and high_hz",
+                '"low_hz": 7000000, "high_hz": 7300000, "figures_hz": [7000000, 7150000, 7300000]',
+            )
+        return self
+
+
 class BandSheet(Section):
     """A wave band with its row of the alignment table."""
 
@@ -215,6 +236,7 @@ class BandSheet(Section):
     rf_adjuster: Key | None = None
     dial_tolerance: float | None = Field(default=None, gt=0, le=0.1, examples=[0.005])
     dial_marks_hz: list[Frequency] = Field(min_length=2, max_length=20)
+    bandspreads: list[BandspreadSheet] = Field(default_factory=list, max_length=6)
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -235,6 +257,12 @@ class BandSheet(Section):
                 "dial_marks_hz must rise and lie in the band",
                 "[600000, 800000, 1000000, 1200000, 1400000]",
             )
+        for spread in self.bandspreads:
+            if not self.low_hz <= spread.main_hz <= self.high_hz:
+                raise refuse(
+                    f"bandspread {spread.name!r} is set with the main pointer outside the band",
+                    f'"main_hz": {self.high_mark_hz:g}',
+                )
         return self
 
 

@@ -11,7 +11,7 @@ import pytest
 from glowdial.core.journey.chain import AERIAL, DETECTOR, MIXER, SPEAKER, SetUp, chain_picture
 from glowdial.core.journey.pictures import ChainKind
 from glowdial.core.journey.record import JobRecord
-from glowdial.core.language.quantities import khz
+from glowdial.core.language.quantities import LEVEL, khz, parse
 from glowdial.core.model.circuit import Conversion
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.operating_point import Role
@@ -108,3 +108,22 @@ def test_a_set_of_which_only_the_line_up_is_known_wears_its_tubes_names() -> Non
     assert not any(b.gain for b in drawn.blocks)
     bare = replace(facts, tubes=())
     assert chain_picture(bare, JobRecord(), SetUp(1e6, AERIAL)).blocks[2].label == "mixer"
+
+
+def test_levels_follow_the_gains_until_control_or_limit_has_the_word() -> None:
+    facts = EVERY[0]
+    drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL, level_v=10e-6, band="bc"))
+    levels = {b.key: b.expected for b in drawn.blocks}
+    volts = [quantity(text) for text in levels.values() if text]
+    assert len(volts) >= 3 and max(volts) <= 1.0
+    # behind the aerial circuit 8 dB more than the generator gives
+    assert quantity(levels["aerial-circuit"]) == pytest.approx(10e-6 * 10 ** (8 / 20), rel=0.06)
+    assert levels["aerial"] == "" and levels["loudspeaker"] == ""
+    at_mixer = chain_picture(facts, JobRecord(), SetUp(465e3, MIXER, level_v=1e-4))
+    assert {b.key: b.expected for b in at_mixer.blocks}["aerial-circuit"] == ""
+    off = chain_picture(facts, JobRecord(), SetUp(465e3, MIXER, level_v=0.0))
+    assert not any(b.expected for b in off.blocks)
+
+
+def quantity(text: str) -> float:
+    return parse(text.removeprefix("~"), LEVEL, "level")

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.dial_marks import scale_picture, scale_place
+from glowdial.core.language.errors import BadInput
 from glowdial.core.plan.journey import journey
+from glowdial.demo.fill import demo_sheet
+from glowdial.sheets.facts import receiver_facts
+from glowdial.workshop.base.sheets import check_sheet
 
 FACTS = tidewater_facts()
 
@@ -60,3 +65,37 @@ def test_the_rounds_show_both_ends_as_found_and_as_moved() -> None:
     assert after is not None
     mine = next(m for m in after.marks if m.label == lit.label)
     assert [r.words for r in mine.readings] == ["as found", "1/8 turn clockwise"]
+
+
+SPREAD = {
+    "name": "11.7 MHz spread",
+    "main_hz": 12e6,
+    "low_hz": 11.65e6,
+    "high_hz": 12.05e6,
+    "figures_hz": [11.65e6, 11.75e6, 11.95e6, 12.05e6],
+}
+
+
+def test_a_bandspread_stands_beside_its_main_scale() -> None:
+    sheet = json.loads(demo_sheet("tidewater-six"))
+    sheet["bands"][1]["bandspreads"] = [SPREAD]
+    facts = receiver_facts(check_sheet(sheet))
+    drawn = scale_picture(facts, facts.bands[1], (), 0.0)
+    spread, other = drawn.beside
+    assert spread.band == "11.7 MHz spread, main at 12 MHz" and other.band == facts.bands[0].name
+    assert [(f.place, f.text) for f in spread.figures] == [
+        (0.0, "11.65"),
+        (0.25, "11.75"),
+        (0.75, "11.95"),
+        (1.0, "12.05"),
+    ]
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"main_hz": 4e6}, {"figures_hz": [11.9e6, 11.7e6]}, {"high_hz": 11.7e6}]
+)
+def test_a_bandspread_that_cannot_be_is_refused(wrong: dict[str, object]) -> None:
+    sheet = json.loads(demo_sheet("tidewater-six"))
+    sheet["bands"][1]["bandspreads"] = [SPREAD | wrong]
+    with pytest.raises(BadInput):
+        check_sheet(sheet)

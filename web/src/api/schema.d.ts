@@ -2103,6 +2103,8 @@ export interface components {
             controlled: boolean;
             /** Cores */
             cores: components["schemas"]["ChainCoreShape"][];
+            /** Expected */
+            expected: string;
             /** Gain */
             gain: string;
             /** Key */

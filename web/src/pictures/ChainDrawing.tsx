@@ -104,6 +104,7 @@ function AsTable({ picture }: { picture: ChainPicture }) {
               <Table.Cell>{block.label || block.kind}</Table.Cell>
               <Table.Cell>{block.stopped ? "stopped" : block.tuned}</Table.Cell>
               <Table.Cell>{block.gain}</Table.Cell>
+              <Table.Cell>{block.expected}</Table.Cell>
               <Table.Cell>
                 {block.cores
                   .map((c) => `${c.label}${c.lit ? ", turned now" : c.done ? ", turned" : ""}`)

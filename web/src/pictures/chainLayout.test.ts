@@ -20,6 +20,7 @@ const block = (key: string, kind: Block["kind"], rest: Partial<Block> = {}): Blo
   cores: [],
   controlled: false,
   stopped: false,
+  expected: "",
   read: "",
   verdict: "",
   suspicion: 0,
@@ -61,7 +62,7 @@ function* chains(): Generator<ChainPicture> {
           for (let n = 0; n < stages; n++) {
             blocks.push(can(n + 1, n === 0));
             const name = { label: `IF V${n + 2}`, gain: "+41 dB", controlled: n === 0 };
-            blocks.push(block(`if${n}`, "amplifier", name));
+            blocks.push(block(`if${n}`, "amplifier", { ...name, expected: "~400 uV" }));
           }
           blocks.push(can(stages + 1, false));
           blocks.push(block("detector", "detector", { label: "detector V3" }));

@@ -115,6 +115,10 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
       );
     });
     say(`${block.key} tuned`, block.tuned, x, y + 40, { tone: "dim" });
+    say(`${block.key} expected`, block.read ? "" : block.expected, x, y + 40 + LINE, {
+      tone: "dim",
+      mono: true,
+    });
     say(`${block.key} read`, block.read, x, y + 40 + LINE, { mono: true });
     say(`${block.key} suspicion`, block.words, x, y + 40 + LINE, { tone: "suspect" });
     const lit = block.cores.find((core) => core.lit);

@@ -178,6 +178,7 @@ class ChainBlockShape(BaseModel):
     cores: list[ChainCoreShape]
     controlled: bool
     stopped: bool
+    expected: str
     read: str
     verdict: str
     suspicion: float

@@ -15,11 +15,13 @@ from glowdial.core.journey.pictures import (
 )
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.language.levels import db_voltage
-from glowdial.core.language.quantities import khz
+from glowdial.core.language.quantities import engineering, khz
+from glowdial.core.model.blocks import BlockKind
 from glowdial.core.model.circuit import AerialKind
 from glowdial.core.model.facts import BandFacts, IfTransformer, ReceiverFacts
 from glowdial.core.physics.operating_point import AmplifierStage, Role
 from glowdial.core.physics.resonance import CoupledPair, TunedCircuit, resonating_inductance_h
+from glowdial.core.tracing.derived import NORM_AUDIO_GAIN_DB, NORM_GAINS_DB, NORM_IF_GAIN_DB
 
 AERIAL, MIXER, SPEAKER, DETECTOR = "aerial", "mixer", "loudspeaker", "detector"
 GENERATOR, METER = "G", "V"
@@ -46,13 +48,13 @@ NAMES = {
 @dataclass(frozen=True, slots=True)
 class SetUp:
     """How the set and the bench stand at a step: the signal, where the generator is clipped (the
-    key of a block, "" for none) and through what, its level in words, what is read and where, the
-    adjuster that is turned, and whether the oscillator is stopped."""
+    key of a block, "" for none) and through what, its level in V (0 for none), what is read and
+    where, the adjuster that is turned, and whether the oscillator is stopped."""
 
     signal_hz: float
     generator_at: str = ""
     through: str = ""
-    level: str = ""
+    level_v: float | None = None
     meter_at: str = DETECTOR
     meter: str = "AVC"
     band: str = ""
@@ -68,7 +70,7 @@ def chain_picture(facts: ReceiverFacts, record: JobRecord, now: SetUp) -> ChainP
     feeds, oscillators = _oscillators(facts, band, now)
     return ChainPicture(
         band=band.name if band else "",
-        blocks=tuple(blocks),
+        blocks=tuple(_with_levels(blocks, now)),
         oscillators=tuple(_cored(o, now.adjuster, turned) for o in oscillators),
         feeds=feeds,
         control=DETECTOR if any(b.controlled for b in blocks) else "",
@@ -76,11 +78,57 @@ def chain_picture(facts: ReceiverFacts, record: JobRecord, now: SetUp) -> ChainP
     )
 
 
+def _level_words(level_v: float | None) -> str:
+    if level_v is None:
+        return ""
+    return engineering(level_v, "V") if level_v else "off"
+
+
+# above this the control, or a stage's own limit, has the word
+MOST_EXPECTED_V = 1.0
+# a loudspeaker's volts are not what its stage's gain makes of them: the transformer is in between
+NO_LEVEL = (ChainKind.AERIAL, ChainKind.SPEAKER)
+GAINS_OF = {
+    ChainKind.TUNED: BlockKind.TUNED,
+    ChainKind.MIXER: BlockKind.MIXER,
+    ChainKind.FILTER: BlockKind.FILTER,
+    ChainKind.DETECTOR: BlockKind.DETECTOR,
+}
+
+
+def _with_levels(blocks: list[ChainBlock], now: SetUp) -> list[ChainBlock]:
+    """What should stand behind each block that the generator's signal runs through, by the gains
+    of the circuit or the bench's norms, as far as neither control nor limit has the word."""
+    if not now.level_v or not now.generator_at:
+        return blocks
+    begun, detected, level_v = False, False, now.level_v
+    found = []
+    for block in blocks:
+        begun = begun or block.key == now.generator_at
+        if begun and level_v <= MOST_EXPECTED_V and block.kind not in NO_LEVEL:
+            level_v *= 10.0 ** (_gain_db(block, detected=detected) / 20.0)
+            if level_v <= MOST_EXPECTED_V:
+                block = replace(block, expected=f"~{engineering(level_v, 'V', 1)}")
+        detected = detected or block.kind is ChainKind.DETECTOR
+        found.append(block)
+    return found
+
+
+def _gain_db(block: ChainBlock, *, detected: bool) -> float:
+    if block.gain:
+        return float(block.gain.removesuffix(" dB"))
+    if block.kind is ChainKind.CAN:
+        return 0.0
+    if block.kind is ChainKind.AMPLIFIER:
+        return NORM_AUDIO_GAIN_DB if detected else NORM_IF_GAIN_DB
+    return NORM_GAINS_DB[GAINS_OF[block.kind]]
+
+
 def _points(now: SetUp) -> tuple[ChainPoint, ...]:
     behind = now.meter_at != SPEAKER
     points = [ChainPoint(now.meter_at, behind, METER, "", now.meter)]
     if now.generator_at:
-        words = ", ".join(w for w in (khz(now.signal_hz), now.level) if w)
+        words = ", ".join(w for w in (khz(now.signal_hz), _level_words(now.level_v)) if w)
         # what stands for an aerial is clipped to where the aerial would be
         points.insert(
             0,

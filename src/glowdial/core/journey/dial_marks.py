@@ -17,7 +17,7 @@ from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
 from glowdial.core.language.verdicts import judge, symmetric
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
 from glowdial.core.model.measurands import GENERATOR_FREQUENCY
 from glowdial.core.physics.tracking import mistracking_loss_db
 
@@ -132,6 +132,25 @@ def printed_scale(band: BandFacts) -> PrintedScale:
     return PrintedScale(band.name, unit, figures)
 
 
+def spread_scale(band: BandFacts, spread: Bandspread) -> PrintedScale:
+    """A bandspread's scale: its figures evenly between its ends, and where the main pointer stands
+    for it."""
+    step_hz, unit = dial_scale(band)
+    width_hz = spread.high_hz - spread.low_hz
+    figures = tuple(
+        ScaleFigure(round((hz - spread.low_hz) / width_hz, 3), f"{hz / step_hz:g}")
+        for hz in spread.figures_hz
+    )
+    return PrintedScale(f"{spread.name}, main at {khz(spread.main_hz)}", unit, figures)
+
+
+def _beside(facts: ReceiverFacts, band: BandFacts) -> tuple[PrintedScale, ...]:
+    """The band's own bandspreads first, then the set's other scales."""
+    spreads = [spread_scale(band, s) for s in band.spreads]
+    others = [printed_scale(b) for b in facts.bands if b.key != band.key]
+    return tuple((*spreads, *others)[:MOST_BESIDE])
+
+
 def scale_picture(
     facts: ReceiverFacts,
     band: BandFacts,
@@ -139,7 +158,8 @@ def scale_picture(
     lit_hz: float,
 ) -> ScalePicture:
     """The scale with marks and, for each, its readings in order with words on what came before;
-    ``lit_hz`` is the mark that is asked for now, 0 for none. The set's other scales stand beside.
+    ``lit_hz`` is the mark that is asked for now, 0 for none. The band's bandspreads and the set's
+    other scales stand beside.
     """
     return ScalePicture(
         band.name,
@@ -155,7 +175,7 @@ def scale_picture(
             )
             for mark_hz, readings in sorted(read, key=lambda m: m[0])
         ),
-        beside=tuple(printed_scale(b) for b in facts.bands if b.key != band.key)[:MOST_BESIDE],
+        beside=_beside(facts, band),
     )
 
 

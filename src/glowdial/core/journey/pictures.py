@@ -222,7 +222,8 @@ class ChainCore:
 @dataclass(frozen=True, slots=True)
 class ChainBlock:
     """A block of the signal's way: what it is drawn as, its device, what it is tuned to, the gain
-    expected of it, its cores; whether the control line reaches it, and what was read there."""
+    expected of it, its cores; whether the control line reaches it, the level that is expected
+    behind it without control, and what was read there."""
 
     key: str
     kind: ChainKind
@@ -232,6 +233,7 @@ class ChainBlock:
     cores: tuple[ChainCore, ...] = ()
     controlled: bool = False
     stopped: bool = False
+    expected: str = ""
     read: str = ""
     verdict: str = ""
     suspicion: float = 0.0

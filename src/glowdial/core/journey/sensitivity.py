@@ -129,7 +129,7 @@ def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading
         signal_hz=point.frequency_hz,
         generator_at=AERIAL,
         through=facts.dummy_aerial,
-        level=engineering(_level_v(point, rows), "V"),
+        level_v=_level_v(point, rows),
         meter_at=SPEAKER,
         meter="audio",
         band=point.band,

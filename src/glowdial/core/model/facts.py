@@ -65,6 +65,18 @@ class SensitivityPoint:
 
 
 @dataclass(frozen=True, slots=True)
+class Bandspread:
+    """A second scale of a band: it spreads a part of it while the main pointer stands on
+    ``main_hz``. Its figures stand evenly between its ends."""
+
+    name: str
+    main_hz: float
+    low_hz: float
+    high_hz: float
+    figures_hz: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class BandFacts:
     """One wave band: its scale, its nominal tracking, and where it is adjusted.
 
@@ -84,6 +96,7 @@ class BandFacts:
     tracked: TrackedBand
     dial_marks_hz: tuple[float, ...]
     rf_adjuster: str | None = None
+    spreads: tuple[Bandspread, ...] = ()
 
     def tolerance_hz(self, mark_hz: float) -> float:
         """Permitted dial error at a mark."""

@@ -77,12 +77,11 @@ def _with_chain(facts: ReceiverFacts, record: JobRecord, step: Step) -> Step:
         return step
     recipe = step.ask.recipe if step.ask else None
     level_v = recipe.change.get("generator_emf_v") if recipe else None
-    level = "" if level_v is None else "off" if level_v == 0.0 else engineering(level_v, "V")
     now = SetUp(
         signal_hz=(recipe and recipe.change.get("generator_hz")) or facts.intermediate_frequency_hz,
         generator_at=MIXER,
         through=LEADS[0].through,
-        level=level,
+        level_v=level_v,
         adjuster=step.adjuster,
         oscillator_stopped=True,
     )

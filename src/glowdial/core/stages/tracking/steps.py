@@ -31,7 +31,6 @@ from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step, settle
 from glowdial.core.language.quantities import (
     TURNS,
-    engineering,
     khz,
     turn_amount,
     turn_entry,
@@ -424,7 +423,7 @@ def _now(facts: ReceiverFacts, band: BandFacts, adjuster: str | None) -> SetUp:
         signal_hz=band.high_mark_hz,
         generator_at=AERIAL,
         through=facts.dummy_aerial,
-        level=engineering(PEAK_LEVEL_V, "V"),
+        level_v=PEAK_LEVEL_V,
         band=band.key,
         adjuster=adjuster,
     )
