@@ -32,6 +32,7 @@ const can = (n: number, lit: boolean) =>
   block(`t${n}`, "coupled pair", {
     label: `T${n}`,
     tuned: "465 kHz",
+    expected: "~502 uV",
     cores: [
       { key: `t${n}-p`, label: `T${n} primary core`, lit, done: false },
       { key: `t${n}-s`, label: `T${n} secondary core`, lit: false, done: true },

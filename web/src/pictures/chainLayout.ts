@@ -115,13 +115,14 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
       );
     });
     say(`${block.key} tuned`, block.tuned, x, y + 40, { tone: "dim" });
-    say(`${block.key} expected`, block.read ? "" : block.expected, x, y + 40 + LINE, {
-      tone: "dim",
-      mono: true,
-    });
     say(`${block.key} read`, block.read, x, y + 40 + LINE, { mono: true });
     say(`${block.key} suspicion`, block.words, x, y + 40 + LINE, { tone: "suspect" });
     const lit = block.cores.find((core) => core.lit);
+    // the core that is turned has the word there
+    if (!lit && !block.read) {
+      const more: Partial<Words> = { tone: "dim", mono: true };
+      say(`${block.key} expected`, block.expected, x, y + 40 + LINE, more);
+    }
     if (lit) {
       inLines(lit.label, 12).forEach((text, n) =>
         say(`${block.key} core ${n}`, text, x, y + 40 + LINE * (n + 1), { tone: "glow" }),

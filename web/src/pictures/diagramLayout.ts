@@ -205,7 +205,9 @@ function wordsOf(
   const lines = inLines(block.label, most);
   const left = Math.max(most - said.length, 3);
   const first = cut(lines[0] ?? "", most);
-  const second = cut(lines.slice(1).join(" "), left);
+  const rest = lines.slice(1).join(" ");
+  // the dots are wider than a letter
+  const second = rest.length > left ? cut(rest, left - 1) : rest;
   const tone: Words["tone"] = settled(block) || block.standing === "open" ? "dim" : "suspect";
   const line = (key: string, text: string, n: number, more: Partial<Words>): Words => ({
     key: `${block.key} ${key}`,
