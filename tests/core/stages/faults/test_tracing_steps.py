@@ -10,7 +10,14 @@ import pytest
 from builders import tidewater_facts
 from glowdial.core.journey.findings import ANSWERS, answer_of, gathered, outcome_of
 from glowdial.core.journey.pictures import BlockStanding
-from glowdial.core.journey.record import Answer, Change, Entered, JobRecord, Withdrawal
+from glowdial.core.journey.record import (
+    Answer,
+    Change,
+    Closure,
+    Entered,
+    JobRecord,
+    Withdrawal,
+)
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Status, Step, find_ask, looked_at, result
 from glowdial.core.language.verdicts import Window
@@ -20,6 +27,7 @@ from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.voltage_chart import chart_lines, computed_points
 from glowdial.core.stages.faults.case import area_of, known_trials
 from glowdial.core.stages.faults.complaints import COMPLAINTS, complaint_of
+from glowdial.core.stages.faults.room import ROOM
 from glowdial.core.stages.faults.tracing_steps import tracing_steps
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.core.tracing.failures import Symptom
@@ -390,3 +398,42 @@ def test_a_chart_that_is_off_is_explained_by_the_stages_circuit() -> None:
         answers.append(Answer(7 + n, "bring-up.chart", name, volts, {}, places=places))
     [chart] = chart_steps(Situation(facts, JobRecord(answers=tuple(answers))))
     assert any("Q4, solved with each fault: transistor Q4" in line for line in chart.advice)
+
+
+def test_what_was_defeated_is_put_back() -> None:
+    weak = said(4, "faults.complaint", "what", what="weak everywhere")
+    record = JobRecord(answers=(weak,), entered=SILENT_VHF)
+    steps = traced(record)
+    assert "faults.avc" in steps and "faults.restore" not in steps
+    clamped = said(5, "faults.avc", "clamped")
+    steps = traced(JobRecord(answers=(weak, clamped), entered=SILENT_VHF))
+    assert "clamp off" in steps["faults.restore"].title
+    assert steps["faults.restore"].undoes == "faults.avc"
+    transmits = replace(portable(), traits=("can transmit",))
+    title = traced(dead(), transmits)["faults.restore"].title
+    assert "transmit inhibit" in title and "AVC" not in title
+
+
+def test_with_the_avc_left_working_levels_behind_it_are_not_counted_in_full() -> None:
+    weak = said(4, "faults.complaint", "what", what="weak everywhere")
+    entered = tuple(cell(n, p, "partly") for n, p in enumerate(BANDS, 1))
+    left = Closure(5, "faults.avc", "left working", "", "me")
+    free = traced(JobRecord(answers=(weak,), entered=entered, closures=(left,)))
+    held = traced(JobRecord(answers=(weak, said(5, "faults.avc", "clamped")), entered=entered))
+    for steps, works in ((free, True), (held, False)):
+        step = steps["faults.trace.1"]
+        injections = [a for a in (step.ask, *step.others) if a and a.called == "inject"]
+        assert all(a.key.endswith(" avc") is works for a in injections)
+
+
+def test_what_came_back_is_looked_at_again() -> None:
+    known = Entered(
+        4, "history", "this set socket-fm", "faults.complaint", {"count": 1.0},
+        {"of": "this set", "block": "socket-fm"},
+    )  # fmt: skip
+    done = said(8, "faults.mend.1", "mended socket-fm", done="reseated")
+    for entered, again in ((SILENT_VHF, False), ((*SILENT_VHF, known), True)):
+        situation = Situation(portable(), dead(*CONVICTING, done, entered=entered))
+        part = ROOM.report(situation, tuple(tracing_steps(situation)))
+        assert part.story == ("FM IF board's socket: reseated.",)
+        assert ("came back" in part.next_check) is again

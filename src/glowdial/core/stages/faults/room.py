@@ -7,19 +7,28 @@ from glowdial.core.journey.consequences import Consequence, Mended, RecallHistor
 from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situation
 from glowdial.core.journey.sensitivity import check_tone_pair
 from glowdial.core.journey.steps import Ask, Step
-from glowdial.core.stages.faults.case import HISTORY_FORM, MEND, MENDED_ASK
+from glowdial.core.stages.faults.case import HISTORY, HISTORY_FORM, MEND, MENDED_ASK
 from glowdial.core.stages.faults.steps import STAGE, as_found_steps
 from glowdial.core.stages.faults.tracing_steps import COMPLAINT, tracing_steps
+from glowdial.core.tracing.derived import diagram_of
+
+# when something that came back is looked at again
+MONTHS = 3
 
 
-def _report(_: Situation, steps: tuple[Step, ...]) -> ReportPart:
-    """What was found and mended, a sentence each."""
+def _report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
+    """What was found and mended, a sentence each; what came back is looked at again."""
     mended = [s for s in steps if s.key.startswith(f"{MEND}.") and s.results]
-    story = tuple(
-        f"{s.title.removeprefix('Mend ').removesuffix(', and nothing else')}: {s.results[0].text}."
-        for s in mended
-    )
-    return ReportPart(story=story)
+    story = tuple(f"{_mended_name(s)}: {s.results[0].text}." for s in mended)
+    before = {line.texts.get("block", "") for line in situation.record.register(HISTORY)}
+    names = {b.name: b.key for b in diagram_of(situation.facts).blocks} if mended else {}
+    back = [n for n in map(_mended_name, mended) if names.get(n) in before]
+    again = f"Look at it again in {MONTHS} months: {', '.join(back)} came back." if back else ""
+    return ReportPart(story=story, next_check=again)
+
+
+def _mended_name(step: Step) -> str:
+    return step.title.removeprefix("Mend ").removesuffix(", and nothing else")
 
 
 def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Consequence, ...]:

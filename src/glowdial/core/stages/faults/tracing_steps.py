@@ -25,7 +25,7 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
 from glowdial.core.model.blocks import BlockDiagram, BlockKind
-from glowdial.core.safety.cautions import Activity
+from glowdial.core.safety.cautions import Activity, Trait, traits_of
 from glowdial.core.stages.faults.asks import trial_ask, trial_leads, why
 from glowdial.core.stages.faults.case import (
     MENDED_ASK,
@@ -74,8 +74,9 @@ def tracing_steps(situation: Situation) -> list[Step]:
     rounds = _rounds(situation, diagram, complaint, controlled=controlled)
     steps += rounds.steps
     steps += contact_steps(situation, diagram, complaint, suspected=rounds.suspects_contacts)
-    if clamp is not None and clamp.status is Status.DONE:
-        steps.append(_restore(situation.record))
+    clamped = clamp is not None and clamp.status is Status.DONE
+    if clamped or Trait.TRANSMIT in traits_of(situation.facts):
+        steps.append(_restore(situation, clamped=clamped))
     return steps
 
 
@@ -160,16 +161,22 @@ def _avc(situation: Situation, diagram: BlockDiagram, complaint: Complaint) -> S
     )
 
 
-def _restore(record: JobRecord) -> Step:
+def _restore(situation: Situation, *, clamped: bool) -> Step:
+    """What was clamped or defeated for the tracing is put back: the AVC, and of a set that can
+    transmit its inhibit and every protection."""
+    wanted = ["clamp off the AVC line"] if clamped else []
+    if Trait.TRANSMIT in traits_of(situation.facts):
+        wanted.append("transmit inhibit and every protection that was defeated in place again")
     step = Step(
         RESTORE,
         STAGE,
-        "Take the clamp off the AVC line",
+        f"Put back: {'; '.join(wanted)}",
         "What this stage switched off is switched back on by this stage.",
         does=(Activity.COLD_CHECKS,),
         undoes=AVC_STEP,
     )
-    return confirmed(step, record, "restored", "Clamp off, AVC works again.")
+    said = " and ".join(wanted)
+    return confirmed(step, situation.record, "restored", f"{said[0].upper()}{said[1:]}.")
 
 
 @dataclass(frozen=True, slots=True)
