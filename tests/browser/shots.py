@@ -90,6 +90,7 @@ def main() -> None:
             reach(page)
             dress(page, theme)
             save(page, name)
+        tracing(page, server.address)
         kitchen(page, server.address)
         page.open(f"{server.address}/jobs/2")
         page.wait_for("job")
@@ -129,6 +130,18 @@ def kitchen(page: BenchPage, address: str) -> None:
     alarmed(page)
 
 
+def tracing(page: BenchPage, address: str) -> None:
+    """The portable after its first test: a second fault begins to show behind the first."""
+    page.open(f"{address}/jobs/8")
+    page.wait_for("job")
+    acknowledge(page)
+    for _ in range(2):
+        act(page, take_at_bench, {})
+    page.wait("the diagram", lambda: page.find("diagram-picture"))
+    dress(page, "lamplight")
+    save(page, "tracing")
+
+
 def alarmed(page: BenchPage) -> None:
     """Smoke: said with one key, switched off, and its cause asked for."""
     page.press(Keys.F10)
@@ -150,7 +163,6 @@ def simple(page: BenchPage, address: str) -> None:
     register(page, "high-impedance meter", input="11M")
     for name, path, theme in (
         ("shelf", "/", "lamplight"),
-        ("sheet-template", "/sheets/new", "daylight"),
         ("instruments", "/instruments", "lamplight"),
         ("registers", "/jobs/1/registers", "daylight"),
         ("sums", "/sums/supply-and-ramp", "daylight"),
@@ -161,7 +173,7 @@ def simple(page: BenchPage, address: str) -> None:
         if path in SEEN_BY:
             page.wait_for(SEEN_BY[path])
         else:
-            page.label("Maker" if "sheets" in path else "Host")
+            page.label("Host")
         dress(page, theme)
         save(page, name)
 

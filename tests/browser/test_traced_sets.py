@@ -77,4 +77,4 @@ def test_a_tube_set_dead_on_one_band_and_distorted_when_hot(
     page.wait_for("others").find_element(By.CSS_SELECTOR, "button").send_keys(Keys.ENTER)
     choose(page, "distorted when")
     work_on(page, lambda step: not step.startswith("faults."))
-    assert mended(page, address) == ["aerial coil Short wave", "output"]
+    assert mended(page, address) == ["aerial coil Short wave", "output V4"]

@@ -21,21 +21,15 @@ from glowdial.core.model.circuit import AerialKind
 from glowdial.core.model.facts import BandFacts, IfTransformer, ReceiverFacts
 from glowdial.core.physics.operating_point import AmplifierStage, Role
 from glowdial.core.physics.resonance import CoupledPair, TunedCircuit, resonating_inductance_h
-from glowdial.core.tracing.derived import NORM_AUDIO_GAIN_DB, NORM_GAINS_DB, NORM_IF_GAIN_DB
+from glowdial.core.tracing.derived import (
+    NORM_AUDIO_GAIN_DB,
+    NORM_GAINS_DB,
+    NORM_IF_GAIN_DB,
+    device_of,
+)
 
 AERIAL, MIXER, SPEAKER, DETECTOR = "aerial", "mixer", "loudspeaker", "detector"
 GENERATOR, METER = "G", "V"
-# how a line-up names what a stage does, by the role that it has in a circuit
-FUNCTIONS = {
-    Role.RF: ("rf ",),
-    Role.MIXER: ("converter", "mixer", "frequency changer"),
-    Role.OSCILLATOR: ("oscillator",),
-    Role.IF: ("if ",),
-    Role.DETECTOR: ("detector",),
-    Role.LIMITER: ("limiter",),
-    Role.DECODER: ("decoder",),
-    Role.OUTPUT: ("output",),
-}
 NAMES = {
     Role.RF: "RF",
     Role.IF: "IF",
@@ -168,7 +162,7 @@ def _blocks(facts: ReceiverFacts, band: BandFacts | None, now: SetUp) -> list[Ch
         blocks += [_can(facts, can)] if can else []
     blocks += [_can(facts, can) for can in rest]
     detector = next((s for s in stages if s.role is Role.DETECTOR), None)
-    device = _device(facts, detector) if detector else ""
+    device = device_of(facts, detector) if detector else ""
     blocks.append(ChainBlock(DETECTOR, ChainKind.DETECTOR, _named("detector", device)))
     if detector is not None:
         blocks.append(ChainBlock("audio", ChainKind.AMPLIFIER, _named("audio", device)))
@@ -213,7 +207,7 @@ def _oscillators(
     first = ChainBlock(
         "oscillator",
         ChainKind.OSCILLATOR,
-        _named("oscillator", _device(facts, own) if own else ""),
+        _named("oscillator", device_of(facts, own) if own else ""),
         tuned,
         cores=tuple(ChainCore(k, facts.adjuster(k).name) for k in keys if k),
         stopped=now.oscillator_stopped,
@@ -246,22 +240,12 @@ def _amplifier(facts: ReceiverFacts, stage: AmplifierStage, gain: str) -> ChainB
 def _stage_block(
     facts: ReceiverFacts, stage: AmplifierStage, key: str, kind: ChainKind, name: str, gain: str
 ) -> ChainBlock:
-    label = _named(name, _device(facts, stage))
+    label = _named(name, device_of(facts, stage))
     return ChainBlock(key, kind, label, gain=gain, controlled=stage.on_avc)
 
 
 def _named(name: str, device: str) -> str:
     return f"{name} {device}" if device else name
-
-
-def _device(facts: ReceiverFacts, stage: AmplifierStage) -> str:
-    """What stands there: by the sheet's circuit, else by its line-up; "" where neither says."""
-    if facts.circuit.stages_given:
-        return stage.name
-    words = FUNCTIONS[stage.role]
-    return next(
-        (t.position for t in facts.tubes if any(w in f"{t.function.lower()} " for w in words)), ""
-    )
 
 
 def _gain(facts: ReceiverFacts, stage: AmplifierStage, can: IfTransformer | None) -> str:

@@ -2,4 +2,4 @@
 
 from __future__ import annotations
 
-RULES_VERSION = "2"
+RULES_VERSION = "3"

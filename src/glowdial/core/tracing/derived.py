@@ -47,7 +47,29 @@ NORM_GAINS_DB = {
     BlockKind.DECODER: 0.0,
 }
 NORM_IF_GAIN_DB, NORM_AUDIO_GAIN_DB = 38.0, 32.0
+# how a line-up names what a stage does, by the role that it has in a circuit
+FUNCTIONS = {
+    Role.RF: ("rf ",),
+    Role.MIXER: ("converter", "mixer", "frequency changer"),
+    Role.OSCILLATOR: ("oscillator",),
+    Role.IF: ("if ",),
+    Role.DETECTOR: ("detector",),
+    Role.LIMITER: ("limiter",),
+    Role.DECODER: ("decoder",),
+    Role.OUTPUT: ("output",),
+}
 CHASSIS_MIN, COIL_MIN = 2.0, 4.0
+
+
+def device_of(facts: ReceiverFacts, stage: AmplifierStage) -> str:
+    """What stands in a stage: by the sheet's circuit, else by its line-up; "" where neither
+    says."""
+    if facts.circuit.stages_given:
+        return stage.name
+    words = FUNCTIONS[stage.role]
+    return next(
+        (t.position for t in facts.tubes if any(w in f"{t.function.lower()} " for w in words)), ""
+    )
 
 
 def position_key(band: str, mode: str) -> str:
@@ -144,11 +166,12 @@ class _Builder:
         """A place to clip on, at the input of a block."""
         self.points.append(TestPoint(at, name, at))
 
-    def grid(self, stage: str) -> str:
-        """What the input of a stage is called."""
-        found = self.facts.circuit.stage(stage)
-        solid = found.device is Device.TRANSISTOR if found else self.solid
-        return f"{stage} {'base' if solid else 'grid'}" if stage else "its input"
+    def grid(self, stage: AmplifierStage, what: str) -> str:
+        """What the input of a stage is called: by its device, else by what it does."""
+        solid = self.solid
+        if self.facts.circuit.stages_given:
+            solid = stage.device is Device.TRANSISTOR
+        return f"{self.shown(stage) or what} {'base' if solid else 'grid'}"
 
     def in_band(self, band: BandFacts) -> tuple[str, ...]:
         """The positions of a band."""
@@ -188,12 +211,12 @@ class _Builder:
             self.add(
                 stage.name, f"RF {self.shown(stage)}", BlockKind.AMPLIFIER, stages=(stage.name,)
             )
-            self.point(self.grid(stage.name), stage.name)
+            self.point(self.grid(stage, "RF"), stage.name)
             self._per_band(f"rf-coil-{n}", "RF coil")
 
     def shown(self, stage: AmplifierStage) -> str:
-        """A stage's device where the sheet gives it."""
-        return stage.name if self.facts.circuit.stages_given else ""
+        """A stage's device, as far as the sheet tells it."""
+        return device_of(self.facts, stage)
 
     def _mixer(self) -> None:
         stages = self.roles(Role.MIXER)
@@ -254,7 +277,7 @@ class _Builder:
                 gain_db=gain,
                 stages=(stage.name,),
             )
-            self.point(self.grid(stage.name), stage.name)
+            self.point(self.grid(stage, word), stage.name)
             if rest:
                 can = rest.pop(0)
                 self._can(can.key, can.name)
@@ -289,7 +312,7 @@ class _Builder:
                 gain_db=NORM_AUDIO_GAIN_DB,
                 stages=(first[0].name,),
             )
-            self.point(self.grid(first[0].name), "first-audio")
+            self.point(self.grid(first[0], "first audio"), "first-audio")
         outputs = self.roles(Role.OUTPUT)
         for stage in outputs:
             self.add(
@@ -298,7 +321,7 @@ class _Builder:
                 BlockKind.OUTPUT,
                 stages=(stage.name,),
             )
-            self.point(self.grid(stage.name), stage.name)
+            self.point(self.grid(stage, "output"), stage.name)
         if not outputs:
             self.add("output", "output stage", BlockKind.OUTPUT)
             self.point("the output's input", "output")

@@ -23,7 +23,7 @@ from glowdial.core.tracing.posterior import (
     METER_SPREAD_DB,
     Posterior,
 )
-from glowdial.core.tracing.trials import Finding, Outcome, Trial, TrialKind, shown_by
+from glowdial.core.tracing.trials import Trial, TrialKind, shown_by
 
 Floats = NDArray[np.float64]
 LEAST_SHARE = 1e-3
@@ -215,13 +215,3 @@ def _likeliest(found: Posterior, shares: Floats) -> tuple[tuple[str, float], ...
     blocks = found.diagram.blocks
     order = np.argsort(-shares[: len(blocks)], kind="stable")[:FORESEEN]
     return tuple((blocks[int(n)].key, float(shares[n])) for n in order if shares[n] >= 0.02)
-
-
-def passed(trial: Trial, seq: int = 0) -> Finding:
-    """A test that went as it should."""
-    return Finding(trial, Outcome.GOOD, seq=seq)
-
-
-def failed(trial: Trial, seq: int = 0) -> Finding:
-    """A test that did not."""
-    return Finding(trial, Outcome.BAD, seq=seq)

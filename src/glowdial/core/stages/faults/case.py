@@ -32,6 +32,7 @@ from glowdial.core.tracing.posterior import (
     Pair,
     Posterior,
     contradiction,
+    disagreeing,
     pair_posterior,
     posterior,
 )
@@ -97,6 +98,11 @@ class Case:
     def contradiction(self) -> Contradiction | None:
         """Findings that contradict each other."""
         return contradiction(self.posterior, [e.finding for e in self.evidence])
+
+    @property
+    def disagreeing(self) -> tuple[str, ...]:
+        """Tests that were done twice and did not say the same."""
+        return disagreeing([e.finding for e in self.evidence])
 
     @cached_property
     def pairs(self) -> tuple[float, tuple[Pair, ...]]:

@@ -403,7 +403,11 @@ def _advice(case: Case, now: _Round) -> tuple[str, ...]:
             f"These remain: {left}. No test that is known here tells them apart any more; put a "
             "known good one in their place, or take one up.",
         )
-    return why(diagram, case.proposed[0], case.posterior.entropy_bits)
+    twice = [known.words for key in case.disagreeing if (known := case.trial(key)) is not None]
+    said = why(diagram, case.proposed[0], case.posterior.entropy_bits)
+    if not twice:
+        return said
+    return (*said, f"Tried twice and not the same, so it counts for nothing: {'; '.join(twice)}.")
 
 
 def _contradiction_words(case: Case) -> tuple[str, ...]:
