@@ -271,9 +271,10 @@ def level_lost_db(trial: Trial, level_v: float, expected_v: float) -> float:
     return db_voltage(expected_v / level_v)
 
 
-def belief_of(record: JobRecord, step: str) -> tuple[str, ...]:
-    """The block that somebody believes in, as it was entered last."""
-    answer = record.latest(step, "belief")
+def block_said(record: JobRecord, step: str, ask: str) -> tuple[str, ...]:
+    """The name of the block that was entered last for a question of that kind: the one that
+    somebody believes in, or that was touched last."""
+    answer = record.latest(step, ask)
     return (answer.texts["block"],) if answer and answer.texts.get("block") else ()
 
 

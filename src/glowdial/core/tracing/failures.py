@@ -28,6 +28,8 @@ TOUCHED_LAST = 4.0
 MODIFIED = 3.0
 # that an owner blames a block: worth little
 BELIEVED = 1.3
+# something seen there and put off
+PARKED = 2.0
 # what was mended a moment ago
 MENDED = 0.2
 
@@ -217,8 +219,8 @@ class Suspects:
 @dataclass(frozen=True, slots=True)
 class History:
     """What multiplies a block's rate: found there at earlier visits of this set (count), in other
-    sets of this model (count), touched last, modified, blamed by somebody, mended in this job; and
-    what the complaint makes likelier (a factor by block)."""
+    sets of this model (count), touched last, modified, blamed by somebody, mended in this job,
+    something parked there; and what the complaint makes likelier (a factor by block)."""
 
     this_set: Mapping[str, int]
     this_model: Mapping[str, int]
@@ -226,6 +228,7 @@ class History:
     modified: tuple[str, ...] = ()
     believed: tuple[str, ...] = ()
     mended: tuple[str, ...] = ()
+    parked: tuple[str, ...] = ()
     complaint: Mapping[str, float] = field(default_factory=dict)
 
     def factor(self, block: str) -> float:
@@ -238,6 +241,7 @@ class History:
             (self.modified, MODIFIED),
             (self.believed, BELIEVED),
             (self.mended, MENDED),
+            (self.parked, PARKED),
         ):
             factor *= weight if block in named else 1.0
         return factor * self.complaint.get(block, 1.0)

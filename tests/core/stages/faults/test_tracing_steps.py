@@ -175,6 +175,17 @@ def test_a_person_may_take_a_block_up_and_believe_what_he_likes() -> None:
     assert step.status is Status.DONE and "by decision" in step.decision
 
 
+def test_what_was_touched_last_and_what_was_parked_join_the_evidence() -> None:
+    plain = suspicion(traced(dead())["faults.trace.1"], "ratio")
+    touched = said(5, "faults.trace.1", "touched", block="ratio detector D1 D2")
+    assert suspicion(traced(dead(touched))["faults.trace.1"], "ratio") > 2.5 * plain
+    line = Entered(
+        4, "parked", "p1", "intake.story", {}, {"what": "ratio detector D1 D2 looks browned"}
+    )
+    parked = traced(dead(entered=(*SILENT_VHF, line)))["faults.trace.1"]
+    assert 1.5 * plain < suspicion(parked, "ratio") < 2.5 * plain
+
+
 def test_what_earlier_visits_found_is_likelier_now() -> None:
     line = Entered(
         4, "history", "this set ratio", "faults.complaint", {"count": 2.0},

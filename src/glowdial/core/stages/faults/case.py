@@ -11,7 +11,7 @@ import numpy as np
 from glowdial.core.journey.beliefs import weak_evidence
 from glowdial.core.journey.findings import (
     Evidence,
-    belief_of,
+    block_said,
     entered_before,
     from_answer,
     gathered,
@@ -46,7 +46,8 @@ LEAST_BITS = 0.02
 PROPOSED = 3
 # worth a look at its inside, or at its contacts
 WELL_SUSPECTED = 0.2
-CHANGES = "modifications"
+CHANGES, PUT_OFF = "modifications", "parked"
+BELIEF, TOUCHED = "belief", "touched"
 
 
 @lru_cache(maxsize=32)
@@ -255,19 +256,30 @@ def _history(
         block, of = line.texts.get("block", ""), line.texts.get("of", "")
         if block in known and of in counts:
             counts[of][block] = counts[of].get(block, 0) + round(line.values.get("count", 1.0))
-    changed = " ".join(
-        text.lower() for line in record.register(CHANGES) for text in line.texts.values()
-    )
-    modified = tuple(b.key for b in diagram.blocks if _named(b, changed))
+    modified, parked = (_spoken_of(record, diagram, name) for name in (CHANGES, PUT_OFF))
+    said = {
+        ask: _by_name(diagram, block_said(record, trace_key(number), ask))
+        for ask in (BELIEF, TOUCHED)
+    }
     believed = [b.key for _, where in weak_evidence(record) for b in _believed(diagram, where)]
     return History(
         counts["this set"],
         counts["this model"],
+        touched_last=said[TOUCHED],
         modified=modified,
-        believed=(*believed, *_by_name(diagram, belief_of(record, trace_key(number)))),
+        parked=parked,
+        believed=(*believed, *said[BELIEF]),
         mended=mended,
         complaint=complaint.weights(diagram),
     )
+
+
+def _spoken_of(record: JobRecord, diagram: BlockDiagram, register: str) -> tuple[str, ...]:
+    """The blocks that a register's lines name."""
+    words = " ".join(
+        text.lower() for line in record.register(register) for text in line.texts.values()
+    )
+    return tuple(b.key for b in diagram.blocks if _named(b, words))
 
 
 def _believed(diagram: BlockDiagram, where: str) -> list[Block]:

@@ -48,6 +48,10 @@ def evidence_lines(case: Case, block: Block) -> tuple[str, ...]:
         lines.append("Found at fault in other sets of this model.")
     if block.key in history.modified:
         lines.append("Modified: the register says so.")
+    if block.key in history.touched_last:
+        lines.append("Touched last: likelier for it.")
+    if block.key in history.parked:
+        lines.append("Something seen there was parked.")
     if block.key in history.believed:
         lines.append("Somebody believes so; that is worth little.")
     cleared = case.posterior.of(block.key) < CLEARED_BELOW

@@ -28,8 +28,10 @@ from glowdial.core.model.blocks import BlockDiagram, BlockKind
 from glowdial.core.safety.cautions import Activity, Trait, traits_of
 from glowdial.core.stages.faults.asks import trial_ask, trial_leads, why
 from glowdial.core.stages.faults.case import (
+    BELIEF,
     MENDED_ASK,
     MOST_ROUNDS,
+    TOUCHED,
     WELL_SUSPECTED,
     Case,
     area_of,
@@ -360,22 +362,30 @@ def _with_tests(step: Step, case: Case) -> tuple[Step, Trial | None]:
         blocks[0],
         called="take one up",
     )
+    named = (Field("block", "block", options=blocks),)
     belief = Ask(
-        "belief",
+        BELIEF,
         "Which block do you, or the owner, believe in? It counts for little.",
-        (Field("block", "block", options=blocks),),
+        named,
         blocks[0],
         called="a guess",
     )
+    touched = Ask(
+        TOUCHED,
+        "Which block was touched last, by anybody?",
+        named,
+        blocks[0],
+        called="touched last",
+    )
     asks = [trial_ask(diagram, p.trial) for p in case.proposed]
     if not asks:
-        return replace(step, ask=take_up, others=(belief,)), None
+        return replace(step, ask=take_up, others=(touched, belief)), None
     first = case.proposed[0].trial
     return (
         replace(
             step,
             ask=asks[0],
-            others=(*asks[1:], take_up, belief),
+            others=(*asks[1:], take_up, touched, belief),
             leads=trial_leads(diagram, first),
         ),
         first,
