@@ -145,7 +145,9 @@ def _contacts(situation: Situation, diagram: BlockDiagram, positions: tuple[str,
     kept = _Kept(leads.answer, _rows(record, ROW, positions), _rows(record, AFTER, positions))
     asks = [_row_ask(diagram, ROW, p) for p in positions if p not in kept.before]
     before = kept.survey(kept.before)
-    step = replace(step, table=_table(diagram, positions, kept), results=_results(kept, before))
+    step = replace(
+        step, table=_table(diagram, positions, kept), results=_results(diagram, kept, before)
+    )
     if asks:
         return replace(step, ask=asks[0], others=tuple(asks[1:]))
     assert before is not None
@@ -240,22 +242,24 @@ def _ohm(value: float | None) -> str:
 
 
 def _result(answer: Answer, label: str, found: PositionFound) -> Result:
-    window = Window(0.0, found.most_ohm, found.expected_ohm)
+    window = Window(None, found.most_ohm, found.expected_ohm)
     return result(
         answer,
         label,
         f"{significant(found.mean_ohm, 3)} ohm",
         found.mean_ohm,
         window,
-        ("0 ohm", f"{significant(found.most_ohm, 3)} ohm"),
+        ("", _ohm(found.most_ohm)),
         as_found=True,
     )
 
 
-def _results(kept: _Kept, judged: Survey | None) -> tuple[Result, ...]:
+def _results(diagram: BlockDiagram, kept: _Kept, judged: Survey | None) -> tuple[Result, ...]:
     found = {p.position: p for p in judged.positions} if judged else {}
     return tuple(
-        _result(answer, f"{p}, path", found[p]) for p, answer in kept.before.items() if p in found
+        _result(answer, f"{diagram.position(p).name}, path", found[p])
+        for p, answer in kept.before.items()
+        if p in found
     )
 
 

@@ -74,8 +74,10 @@ def tracing_steps(situation: Situation) -> list[Step]:
     steps += [clamp] if clamp else []
     controlled = clamp is not None and clamp.status is not Status.DONE
     rounds = _rounds(situation, diagram, complaint, controlled=controlled)
-    steps += rounds.steps
-    steps += contact_steps(situation, diagram, complaint, suspected=rounds.suspects_contacts)
+    contacts = contact_steps(situation, diagram, complaint, suspected=rounds.suspects_contacts)
+    # once begun, a survey is gone through before anything else is tried
+    begun = any(s.table is not None for s in contacts)
+    steps += [*contacts, *rounds.steps] if begun else [*rounds.steps, *contacts]
     clamped = clamp is not None and clamp.status is Status.DONE
     if clamped or Trait.TRANSMIT in traits_of(situation.facts):
         steps.append(_restore(situation, clamped=clamped))
