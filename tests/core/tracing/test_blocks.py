@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -100,3 +101,21 @@ def test_keys_are_told_apart_however_long_names_are() -> None:
     long = "stage gain " + "x" * 80
     assert bounded(long + "a") != bounded(long + "b")
     assert len(bounded(long)) <= 60
+
+
+def test_the_levels_of_a_sheets_points_go_before_the_gains() -> None:
+    """Ten blocks of 10 dB each, but the sheet says 20 mV at one point and 200 mV at another, for
+    1 mV at the aerial."""
+    diagram = chain(5)
+    points = (
+        replace(diagram.points[0], level_v=20e-3, input_v=1e-3, dc_v=4.5),
+        replace(diagram.points[1], level_v=200e-3, input_v=1e-3),
+        *diagram.points[2:],
+    )
+    trials = possible_trials(replace(diagram, points=points))
+    by = {(t.kind, t.source, t.target): t.expected_db for t in trials if t.levelled}
+    assert by[TrialKind.TRACING, "", "p1"] == pytest.approx(20.0 * math.log10(20.0))
+    assert by[TrialKind.GAIN, "p1", "p2"] == pytest.approx(20.0)
+    assert by[TrialKind.TRACING, "", "p3"] == 30.0
+    volts = next(t for t in trials if t.key == "volts b1")
+    assert "p1 4.5 V" in volts.words

@@ -12,6 +12,7 @@ from benchmarks.other_laws import Sick, solve
 from glowdial.core.physics.operating_point import Device
 from glowdial.core.tracing.stage_checks import after_check, proposed_check
 from glowdial.core.tracing.stage_faults import (
+    BAD_FIT,
     HEALTHY,
     Check,
     StageReading,
@@ -137,3 +138,15 @@ def test_a_sample_of_the_benchmark_holds() -> None:
             continue
         score.add(truth, found, found)
     assert score.first >= 18 and score.held >= 22 and score.sure_wrong <= 2
+
+
+def test_two_parts_are_an_answer_where_one_is_none() -> None:
+    """An output tube's coupling capacitor leaks and its cathode resistor has risen ninefold."""
+    both_wrong = Sick({"cathode": 9.0}, {"coupling": 4e5})
+    found = bench.found_for(*taken("V4", both_wrong))
+    assert found.fit > BAD_FIT and found.pairs
+    best = found.pairs[0]
+    assert {best.first, best.second} == {"V4's coupling capacitor", "V4's cathode resistor"}
+    assert best.fit < 0.5 * found.fit
+    single = bench.found_for(*taken("V4", Sick(leaks={"coupling": 1.5e6})))
+    assert single.pairs == ()

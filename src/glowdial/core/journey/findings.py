@@ -5,10 +5,11 @@ Which finding is later than which repair is decided here, as it is in the record
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from glowdial.core.journey.function_matrix import MATRIX, PLAYS, Cell, CellState, matrix_of
+from glowdial.core.journey.function_matrix import MATRIX, PLAYS, Cell, CellState, Matrix, matrix_of
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Result, Step
@@ -38,6 +39,7 @@ SHARED = (
     BlockKind.REGULATOR,
 )
 ODDITY_LIES = 0.3
+POOR_SHARE = 0.5
 # how people speak of what is wrong with what plays
 SPOKEN: Mapping[Symptom, tuple[str, ...]] = {
     Symptom.DISTORTION: ("distort", "harsh", "garbled"),
@@ -115,12 +117,13 @@ def _from_matrix(
     titles = {row.key: row.title for row in (*matrix.rows, *matrix.more)}
     entered = {line.key: line.seq for line in situation.record.register(MATRIX)}
     positions = {p.key for p in diagram.positions}
+    best = _best_figure(matrix)
     for (row, column), cell in matrix.cells.items():
         if column != PLAYS or row not in positions:
             continue
         seq = entered.get(f"{row}|{column}", 0)
         trial = trials.get(function_key(row, symptom))
-        outcome = _cell_outcome(cell, symptom)
+        outcome = _cell_outcome(cell, symptom, best)
         if trial is not None and outcome is not None:
             said = f"{titles.get(row, row)} {cell.words}"
             yield Evidence(Finding(trial, outcome, seq=seq), said, "function matrix")
@@ -137,10 +140,29 @@ def symptom_in(oddity: str) -> Symptom | None:
     )
 
 
-def _cell_outcome(cell: Cell, symptom: Symptom) -> Outcome | None:
+def _figure_of(cell: Cell) -> float | None:
+    found = re.search(r"\d+(?:[.,]\d+)?", cell.figure) if cell.state is CellState.FIGURE else None
+    return float(found.group().replace(",", ".")) if found else None
+
+
+def _best_figure(matrix: Matrix) -> float | None:
+    """The highest figure of how something plays; None with fewer than two to compare."""
+    figures = [
+        f for (_, column), c in matrix.cells.items() if column == PLAYS and (f := _figure_of(c))
+    ]
+    return max(figures) if len(figures) > 1 else None
+
+
+def _cell_outcome(cell: Cell, symptom: Symptom, best: float | None = None) -> Outcome | None:
     """What a cell says of what is looked for: where nothing comes out nothing else is heard, and
     what hums or distorts does play."""
     told = symptom_in(cell.oddity)
+    figure = _figure_of(cell)
+    if symptom is Symptom.SIGNAL and figure is not None:
+        if best is None:
+            return None
+        # less than half of what the best position shows is not as it should be
+        return Outcome.PARTLY if figure < POOR_SHARE * best else Outcome.GOOD
     if symptom is Symptom.SIGNAL:
         plays = told is not None and cell.state is not CellState.FAILS
         return Outcome.GOOD if plays else OUTCOMES.get(cell.state)

@@ -14,6 +14,7 @@ from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.tracing.stage_checks import ProposedCheck, after_check, proposed_check
 from glowdial.core.tracing.stage_faults import (
+    BAD_FIT,
     HEALTHY,
     NAMED_FROM,
     StageFindings,
@@ -26,8 +27,6 @@ ELECTRODES = ("plate", "screen", "cathode", "grid")
 NORM_METER_OHM = 10e6
 ROOM_CELSIUS = 20.0
 LEAST_READINGS = 2
-# a fit worse than this many standard deviations a reading is no single part's
-BAD_FIT = 3.0
 
 
 # how a check of a part is answered
@@ -84,7 +83,7 @@ class Inside:
         said = ", or ".join(f"{part} ({100.0 * share:.0f} %)" for part, share in self.named[:3])
         lines = [f"{name}, solved with each fault: {said}."]
         if self.found.fit > BAD_FIT:
-            lines.append("No single part explains these volts well: think of two.")
+            lines.append(_two_words(self.found))
         if self.check is not None:
             lines.append(f"Decides: {self.check.words}.")
         return tuple(lines)
@@ -105,6 +104,17 @@ class Inside:
             for r, v in zip(self.readings, well.volts, strict=True)
             if r.stage == self.stage.name
         )
+
+
+def _two_words(found: StageFindings) -> str:
+    """That no single part explains the volts, and which two would."""
+    better = [p for p in found.pairs if p.fit < 0.6 * found.fit]
+    if not better:
+        return "No single part explains these volts well, nor do two: read them again."
+    said = ", or ".join(
+        f"{p.first} with {p.second} ({100.0 * p.probability:.0f} %)" for p in better[:2]
+    )
+    return f"No single part explains these volts well. Two do: {said}."
 
 
 def _electrode_word(electrode_name: str, solid: bool) -> str:

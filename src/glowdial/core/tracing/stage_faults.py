@@ -39,6 +39,9 @@ METER_SHARE, LEAST_METER_V = 0.02, 0.03
 NAMED_FROM = 0.05
 SURE = 0.90
 STEPS = 3
+# a fit worse than this many standard deviations a reading is no single part's
+BAD_FIT = 3.0
+MOST_PAIRS = 3
 # before anything is read; whoever reads a stage's volts has a reason
 HEALTHY_PRIOR = 0.3
 HEALTHY = "nothing wrong"
@@ -95,12 +98,25 @@ class Explanation:
 
 
 @dataclass(frozen=True, slots=True)
+class PartPair:
+    """Two parts that explain the volts together: how likely among all pairs, and how far the
+    readings lie from what they make of them, in standard deviations a reading."""
+
+    first: str
+    second: str
+    probability: float
+    fit: float
+
+
+@dataclass(frozen=True, slots=True)
 class StageFindings:
     """What explains a stage's volts: parts by probability, the likeliest first; ``fit`` is how far
-    the readings lie from the best explanation, in standard deviations a reading."""
+    the readings lie from the best explanation, in standard deviations a reading. Where that is far,
+    ``pairs`` are the two parts that explain it together, the likeliest first."""
 
     explanations: tuple[Explanation, ...]
     fit: float
+    pairs: tuple[PartPair, ...] = ()
 
     def of(self, part: str) -> float:
         """How likely a part is."""
@@ -337,7 +353,44 @@ def explain(
         best = max(mine, key=lambda n: weight[n])
         found.append(Explanation(fault, float(np.sum(weight[mine])), tuple(volts[best])))
     found.sort(key=lambda e: -e.probability)
-    return StageFindings(tuple(found), float(off[int(np.argmax(weight))]))
+    fit = float(off[int(np.argmax(weight))])
+    pairs = _pairs(placed, tried, taken) if fit > BAD_FIT else ()
+    return StageFindings(tuple(found), fit, pairs)
+
+
+def _pairs(
+    placed: StageNetwork, tried: Sequence[StageFault], taken: _Taken
+) -> tuple[PartPair, ...]:
+    """Which two parts together explain what no single one does: every pair of parts, each at every
+    other of its sizes, with what it leaves unsaid spread over the step between."""
+    network = placed.network
+    place = {key: n for n, key in enumerate(network.keys)}
+    cases = [
+        (one, other, a, b)
+        for n, one in enumerate(tried)
+        for other in tried[n + 1 :]
+        if one.part != other.part and one.element != other.element
+        for a in one.sizes[::2]
+        for b in other.sizes[::2]
+    ]
+    if not cases:
+        return ()
+    start = np.zeros((len(cases), len(network.keys)))
+    healthy = [s for e in network.elements for s in spreads_of(e)]
+    spread = np.tile(healthy, (len(cases), 1))
+    for n, (one, other, a, b) in enumerate(cases):
+        start[n, [place[one.element], place[other.element]]] = a, b
+        spread[n, [place[one.element], place[other.element]]] = 2.0 * SIZE_SPREAD
+    log, _, off = _fitted(placed, start, spread, taken)
+    weight = log + np.log([a.rate * b.rate / len(a.sizes) / len(b.sizes) for a, b, _, _ in cases])
+    weight = np.exp(weight - np.max(weight))
+    weight /= np.sum(weight)
+    shares: dict[tuple[str, str], tuple[float, float]] = {}
+    for n, (one, other, _, _) in enumerate(cases):
+        share, fit = shares.get((one.part, other.part), (0.0, math.inf))
+        shares[one.part, other.part] = share + float(weight[n]), min(fit, float(off[n]))
+    ranked = sorted(shares.items(), key=lambda kv: -kv[1][0])[:MOST_PAIRS]
+    return tuple(PartPair(a, b, share, fit) for (a, b), (share, fit) in ranked)
 
 
 def _all_faults(placed: StageNetwork) -> tuple[StageFault, ...]:

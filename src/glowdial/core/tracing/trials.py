@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from glowdial.core.language.errors import BadInput
-from glowdial.core.model.blocks import BlockDiagram, BlockKind, PartFamily
+from glowdial.core.language.levels import db_voltage
+from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind, PartFamily, TestPoint
 from glowdial.core.tracing.failures import SHOWN, Suspects, Symptom, Way
 
 Floats = NDArray[np.float64]
@@ -318,16 +319,32 @@ def _along(diagram: BlockDiagram, position: str, symptom: Symptom, controlled: b
                     reduced=LEFT_BY_AVC if controlled and levels and not target else 1.0,
                     source=source,
                     target=target,
-                    expected_db=_expected_db(diagram, through),
+                    expected_db=_expected_db(diagram, through, source, target),
                 )
             )
     return trials
 
 
-def _expected_db(diagram: BlockDiagram, through: tuple[str, ...]) -> float | None:
+def _expected_db(
+    diagram: BlockDiagram, through: tuple[str, ...], source: str, target: str
+) -> float | None:
+    """What should come out for what goes in: by the levels that the sheet gives for its points,
+    else by the gains on the way; None where neither is known of all of it."""
+    if target:
+        out_db = _level_db(diagram.point(target))
+        in_db = _level_db(diagram.point(source)) if source else 0.0
+        if out_db is not None and in_db is not None:
+            return out_db - in_db
     gains = [diagram.block(k).gain_db for k in through]
     known = [g for g in gains if g is not None]
     return sum(known) if len(known) == len(gains) else None
+
+
+def _level_db(point: TestPoint) -> float | None:
+    """The normal level of a point above what stands at the aerial for it, in dB."""
+    if point.level_v is None or point.input_v is None:
+        return None
+    return db_voltage(point.level_v / point.input_v)
 
 
 def _along_words(
@@ -406,12 +423,21 @@ def _local(diagram: BlockDiagram) -> list[Trial]:
                     position,
                     reach,
                     Symptom.ANY,
-                    words.format(block.name),
+                    words.format(block.name) + _normal_volts(diagram, block, kind),
                     (MINUTES[kind] + effort) * danger,
                     LIES[kind],
                 )
             )
     return trials
+
+
+def _normal_volts(diagram: BlockDiagram, block: Block, kind: TrialKind) -> str:
+    """The direct volts that the sheet gives for a block's own points."""
+    if kind is not TrialKind.VOLTS:
+        return ""
+    given = [p for p in diagram.points if p.at == block.key and p.dc_v is not None]
+    said = ", ".join(f"{p.name} {p.dc_v:g} V" for p in given)
+    return f" ({said})" if said else ""
 
 
 def _oscillations(diagram: BlockDiagram) -> list[Trial]:

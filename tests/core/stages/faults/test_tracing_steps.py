@@ -448,3 +448,37 @@ def test_what_came_back_is_looked_at_again() -> None:
         part = ROOM.report(situation, tuple(tracing_steps(situation)))
         assert part.story == ("FM IF board's socket: reseated.",)
         assert ("came back" in part.next_check) is again
+
+
+def test_two_faults_at_once_are_shown_on_request() -> None:
+    step = traced(dead())["faults.trace.1"]
+    assert "two" in {a.key for a in step.others}
+    asked = traced(dead(said(5, "faults.trace.1", "two")))["faults.trace.1"]
+    assert asked.advice[0].startswith("Two faults at once, ") and " with " in asked.advice[0]
+    assert asked.advice[1:] == step.advice
+
+
+def test_a_diagram_that_was_derived_is_said_to_be() -> None:
+    entered = (cell(1, "bc AM", "fails"),)
+    derived = traced(dead(entered=entered), tidewater_facts())["faults.trace.1"]
+    assert derived.notes and "gives no block diagram" in derived.notes[0]
+    assert traced(dead())["faults.trace.1"].notes == ()
+
+
+def test_figures_of_the_matrix_are_compared() -> None:
+    def figure(seq: int, row: str, text: str) -> Entered:
+        texts = {"row": row, "column": "plays", "state": "figure", "figure": text}
+        return Entered(seq, "matrix", f"{row}|plays", "intake.function", {}, texts)
+
+    diagram = diagram_of(portable())
+    known = known_trials(diagram, Symptom.SIGNAL)
+    for figures, wanted in (
+        (("S8", "S7", "S2"), [Outcome.GOOD, Outcome.GOOD, Outcome.PARTLY]),
+        (("S8",), []),
+    ):
+        entered = tuple(
+            figure(n, p, f) for n, (p, f) in enumerate(zip(BANDS, figures, strict=False))
+        )
+        situation = Situation(portable(), JobRecord(entered=entered))
+        found = gathered(situation, diagram, Symptom.SIGNAL, known)
+        assert [e.finding.outcome for e in found] == wanted

@@ -23,7 +23,7 @@ from glowdial.core.journey.pictures import DiagramPicture
 from glowdial.core.journey.readings import conclude, confirmed, reading, waiting
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
+from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, confirm, result
 from glowdial.core.model.blocks import BlockDiagram, BlockKind
 from glowdial.core.safety.cautions import Activity, Trait, traits_of
 from glowdial.core.stages.faults.asks import trial_ask, trial_leads, why
@@ -58,6 +58,11 @@ STAGE = "faults"
 COMPLAINT, AVC_STEP, RESTORE = "faults.complaint", "faults.avc", "faults.restore"
 AVC_CLAMPED = "AVC clamped"
 SURE_PAIR = 0.5
+TWO = "two"
+DERIVED = (
+    "The sheet gives no block diagram: this one is drawn from its line-up, bands and circuit, with "
+    "the bench's norms for gains."
+)
 
 
 def tracing_steps(situation: Situation) -> list[Step]:
@@ -338,7 +343,8 @@ def _trace(situation: Situation, now: _Round, mended: tuple[str, ...]) -> Step:
         step, first = _with_tests(step, case)
     return replace(
         step,
-        advice=_advice(case, now),
+        advice=_advice(case, now, asked_pairs=_asked_pairs(record, now.number)),
+        notes=(DERIVED,) if diagram.derived else (),
         show_diagram=lambda: _picture(situation, case, first, mended, now.blamed),
         more_asks=lambda name: _ask_named(case, name),
     )
@@ -379,15 +385,21 @@ def _with_tests(step: Step, case: Case) -> tuple[Step, Trial | None]:
         blocks[0],
         called="touched last",
     )
+    further = (
+        take_up,
+        touched,
+        belief,
+        replace(confirm(TWO, "Think of two faults at once?"), called="two faults?"),
+    )
     asks = [trial_ask(diagram, p.trial) for p in case.proposed]
     if not asks:
-        return replace(step, ask=take_up, others=(touched, belief)), None
+        return replace(step, ask=take_up, others=further[1:]), None
     first = case.proposed[0].trial
     return (
         replace(
             step,
             ask=asks[0],
-            others=(*asks[1:], take_up, touched, belief),
+            others=(*asks[1:], *further),
             leads=trial_leads(diagram, first),
         ),
         first,
@@ -403,10 +415,17 @@ def _title(case: Case, now: _Round) -> str:
     return f"Trace it: {case.diagram.block(key).name} so far, {100.0 * share:.0f} %"
 
 
-def _advice(case: Case, now: _Round) -> tuple[str, ...]:
+def _asked_pairs(record: JobRecord, number: int) -> bool:
+    """Whether somebody thinks of two faults at once in a round."""
+    return record.latest(trace_key(number), TWO) is not None
+
+
+def _advice(case: Case, now: _Round, *, asked_pairs: bool) -> tuple[str, ...]:
     diagram = case.diagram
     if now.blamed:
         return ()
+    if asked_pairs:
+        return (_pair_words(case), *_advice(case, now, asked_pairs=False))
     if case.contradiction is not None:
         return _contradiction_words(case)
     if not case.proposed:
@@ -426,19 +445,24 @@ def _contradiction_words(case: Case) -> tuple[str, ...]:
     assert case.contradiction is not None
     said = {e.finding.trial.key: e.said for e in case.evidence}
     against = [said[f.trial.key] for f in case.contradiction.against if f.trial.key in said]
-    two, pairs = case.pairs
     lines = [
         "These contradict each other, so nothing is named for sure: "
         f"{'; '.join(against[:3])}. Try one of them in another way.",
     ]
-    if two >= SURE_PAIR and pairs:
-        names = [
-            f"{case.diagram.block(p.first).name} with {case.diagram.block(p.second).name} "
-            f"({100.0 * p.probability:.0f} %)"
-            for p in pairs[:2]
-        ]
-        lines.append(f"Two faults at once explain it: {'; '.join(names)}.")
+    if case.pairs[0] >= SURE_PAIR:
+        lines.append(_pair_words(case))
     return tuple(lines)
+
+
+def _pair_words(case: Case) -> str:
+    """How likely two faults at once are, and which."""
+    two, pairs = case.pairs
+    names = [
+        f"{case.diagram.block(p.first).name} with {case.diagram.block(p.second).name} "
+        f"({100.0 * p.probability:.0f} %)"
+        for p in pairs[:3]
+    ]
+    return f"Two faults at once, {100.0 * two:.0f} times in 100: {'; '.join(names) or 'none'}."
 
 
 def _insides(situation: Situation, case: Case, key: str, step: str = "") -> list[Inside]:
