@@ -482,3 +482,19 @@ def test_figures_of_the_matrix_are_compared() -> None:
         situation = Situation(portable(), JobRecord(entered=entered))
         found = gathered(situation, diagram, Symptom.SIGNAL, known)
         assert [e.finding.outcome for e in found] == wanted
+
+
+def test_after_a_repair_somebody_asks_whether_it_is_right_now() -> None:
+    """Nobody filled the matrix: what the mended block serves is tried as a whole."""
+    hums = said(4, "faults.complaint", "what", what="hum at twice the line's frequency")
+    taken_up = said(5, "faults.trace.1", "take up", block="battery and on-switch")
+    done = said(6, "faults.mend.1", "mended battery", done="filter renewed")
+    steps = traced(JobRecord(answers=(hums, taken_up, done)))
+    asked = steps["faults.trace.2"].ask
+    assert asked is not None and asked.key == "function lw AM hum"
+    quiet = said(7, "faults.trace.2", asked.name, found="works")
+    steps = traced(JobRecord(answers=(hums, taken_up, done, quiet)))
+    assert steps["faults.trace.2"].status is Status.DONE
+    still = replace(quiet, texts={"found": "fails"})
+    steps = traced(JobRecord(answers=(hums, taken_up, done, still)))
+    assert steps["faults.trace.2"].status is Status.OPEN

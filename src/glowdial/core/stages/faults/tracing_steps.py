@@ -52,7 +52,7 @@ from glowdial.core.stages.faults.complaints import (
 from glowdial.core.stages.faults.contact_steps import contact_steps
 from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
 from glowdial.core.tracing.derived import diagram_of
-from glowdial.core.tracing.trials import Finding, Trial, TrialKind
+from glowdial.core.tracing.trials import Finding, Trial, TrialKind, function_key
 
 STAGE = "faults"
 COMPLAINT, AVC_STEP, RESTORE = "faults.complaint", "faults.avc", "faults.restore"
@@ -253,10 +253,11 @@ class _Again:
 def _again(
     situation: Situation, case: Case, mended: Mapping[str, Answer], number: int
 ) -> _Again | None:
-    """Every function that failed before is tried once more; None where none did."""
+    """Every function that failed before is tried once more; where none was known to, the one that
+    the mended block serves. None where there is nothing to try."""
     record, diagram = situation.record, case.diagram
     trials = known_trials(diagram, case.symptom)
-    failed = _failed_before(situation, case, number)
+    failed = _failed_before(situation, case, number) or _served(case, tuple(mended)[-1])
     if not failed:
         return None
     found: dict[str, Evidence] = {}
@@ -282,6 +283,14 @@ def _again(
         return _Again(step, failing=bool(bad))
     step = replace(step, status=Status.DONE, decision="everything that failed works again")
     return _Again(step, failing=bool(bad))
+
+
+def _served(case: Case, block: str) -> tuple[Trial, ...]:
+    """The first function that runs over a block, as a whole."""
+    trials = known_trials(case.diagram, case.symptom)
+    keys = (function_key(p.key, case.symptom) for p in case.diagram.positions)
+    over = [trials[k] for k in keys if k in trials and block in trials[k].reach]
+    return tuple(over[:1])
 
 
 def _failed_before(situation: Situation, case: Case, number: int) -> tuple[Trial, ...]:
