@@ -305,6 +305,9 @@ def _along(diagram: BlockDiagram, position: str, symptom: Symptom, controlled: b
                 continue
             danger = DANGER if any(diagram.block(k).high for k in (first, last)) else 1.0
             levels = symptom is Symptom.SIGNAL
+            # what comes in behind the detector is out of the control's reach
+            ahead = any(diagram.block(k).kind is BlockKind.DETECTOR for k in through)
+            made_up = controlled and levels and not target and ahead
             trials.append(
                 Trial(
                     bounded(f"{kind} {position} {source}>{target} {symptom}"),
@@ -316,7 +319,7 @@ def _along(diagram: BlockDiagram, position: str, symptom: Symptom, controlled: b
                     (MINUTES[kind] + effort + more) * danger,
                     LIES[kind],
                     levelled=levels,
-                    reduced=LEFT_BY_AVC if controlled and levels and not target else 1.0,
+                    reduced=LEFT_BY_AVC if made_up else 1.0,
                     source=source,
                     target=target,
                     expected_db=_expected_db(diagram, through, source, target),

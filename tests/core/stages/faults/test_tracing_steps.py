@@ -25,13 +25,14 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, electrode
 from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.voltage_chart import chart_lines, computed_points
+from glowdial.core.stages.faults.asks import levels_of
 from glowdial.core.stages.faults.case import area_of, known_trials
 from glowdial.core.stages.faults.complaints import COMPLAINTS, complaint_of
 from glowdial.core.stages.faults.room import ROOM
 from glowdial.core.stages.faults.tracing_steps import tracing_steps
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.core.tracing.failures import Symptom
-from glowdial.core.tracing.trials import Finding, Outcome, TrialKind
+from glowdial.core.tracing.trials import Finding, Outcome, Trial, TrialKind
 from glowdial.demo.fill import demo_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.workshop.base.sheets import read_sheet
@@ -264,6 +265,12 @@ def test_a_blocks_area_is_where_it_stands() -> None:
     assert area_of(diagram, "vhf-oscillator") == "oscillator"
 
 
+def expected_of(trial: Trial) -> float:
+    levels = levels_of(trial)
+    assert levels is not None
+    return float(f"{levels[1]:.3g}")
+
+
 BANDS = ("lw AM", "mw AM", "vhf FM")
 LEADS = Answer(20, "faults.contacts", "leads", {"leads": 0.2, "resolution": 0.1}, {})
 
@@ -433,8 +440,12 @@ def test_with_the_avc_left_working_levels_behind_it_are_not_counted_in_full() ->
     held = traced(JobRecord(answers=(weak, said(5, "faults.avc", "clamped")), entered=entered))
     for steps, works in ((free, True), (held, False)):
         step = steps["faults.trace.1"]
-        injections = [a for a in (step.ask, *step.others) if a and a.called == "inject"]
-        assert all(a.key.endswith(" avc") is works for a in injections)
+        injected = known_trials(diagram_of(portable()), Symptom.SIGNAL)
+        ahead, behind = "injection lw AM if-1-base> signal", "injection lw AM q11-base> signal"
+        held_back = find_ask(step, f"{ahead} avc@expected={expected_of(injected[ahead]):g}")
+        assert (held_back is not None) is works
+        # behind the detector the control has nothing to say
+        assert f"{behind} avc" not in injected
 
 
 def test_what_came_back_is_looked_at_again() -> None:
