@@ -57,7 +57,7 @@ export default function DiagramDrawing({ picture, onTest }: Props) {
                 <Box asChild key={mark.key} color="glow">
                   <g data-mark={mark.letter}>
                     <Box asChild css={{ fill: "{colors.ground}" }}>
-                      <circle cx={mark.x} cy={mark.y} r={10} stroke="currentColor" />
+                      <circle cx={mark.x} cy={mark.y} r={9} stroke="currentColor" />
                     </Box>
                     <text
                       x={mark.x}

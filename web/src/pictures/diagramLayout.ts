@@ -63,7 +63,10 @@ export function layOutDiagram(
     lines: linesOf(picture, cells, cell),
     marks: picture.points.flatMap((point, n) => {
       const at = cells.find((c) => c.block.key === point.at);
-      return at ? [{ key: `${n}`, letter: point.letter, x: at.x, y: at.y + cell.height / 2 }] : [];
+      if (!at) return [];
+      // in the gutter, on the wire that leads in
+      const x = at.x - GUTTER_X / 2;
+      return [{ key: `${n}`, letter: point.letter, x, y: at.y + cell.height / 2 }];
     }),
     words: cells.flatMap((c) => wordsOf(c, cell)),
     cell,

@@ -25,7 +25,7 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, electrode
 from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.voltage_chart import chart_lines, computed_points
-from glowdial.core.stages.faults.asks import levels_of
+from glowdial.core.stages.faults.asks import levels_of, trial_ask
 from glowdial.core.stages.faults.case import area_of, known_trials
 from glowdial.core.stages.faults.complaints import COMPLAINTS, complaint_of
 from glowdial.core.stages.faults.room import ROOM
@@ -269,6 +269,15 @@ def expected_of(trial: Trial) -> float:
     levels = levels_of(trial)
     assert levels is not None
     return float(f"{levels[1]:.3g}")
+
+
+def test_what_is_read_is_called_by_the_way_it_is_tried() -> None:
+    diagram = diagram_of(portable())
+    for trial in known_trials(diagram, Symptom.SIGNAL).values():
+        ask = trial_ask(diagram, trial)
+        if len(ask.fields) > 1:
+            injected = trial.kind is TrialKind.INJECTION
+            assert ("generator level" in ask.fields[1].label) is injected, trial.words
 
 
 BANDS = ("lw AM", "mw AM", "vhf FM")

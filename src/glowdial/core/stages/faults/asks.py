@@ -56,7 +56,8 @@ def trial_ask(diagram: BlockDiagram, trial: Trial) -> Ask:
     point: tuple[tuple[str, float], ...] = ()
     if levels is not None:
         put_in, out = levels
-        what = "generator level for the usual output" if out == put_in else "level read"
+        injected = trial.kind is TrialKind.INJECTION
+        what = "generator level for the usual output" if injected else "level read"
         fields.append(Field("level", what, LEVEL, required=False))
         expected = _level_words(trial, put_in, out)
         example = f"w {engineering(out, 'V', 2)}"
