@@ -29,6 +29,7 @@ PICTURED = (
     ("/jobs/5?step=if.set-up", "chain-picture", "chain-table"),
     ("/jobs/6?step=bring-up.ramp", "supply-picture", "supply-table"),
     ("/jobs/7?step=if.baseline", "chain-picture", "chain-table"),
+    ("/jobs/5?step=bring-up.conversion", "supply-picture", "supply-table"),
     ("/jobs/8", "diagram-picture", ""),
     ("/jobs/9", "diagram-picture", ""),
 )
@@ -105,6 +106,7 @@ LARGE = (
     "/jobs/7",
     "/jobs/1",
     "/jobs/4?step=dial.bc",
+    "/jobs/5?step=bring-up.conversion",
     "/jobs/8",
 )
 SHARE = """

@@ -101,6 +101,7 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord, memory:
     )
     decided = reading(record, CONVERSION, decide)
     if decided.answer is None or decided.answer.texts["choice"] == KEEP:
+        step = replace(step, show=lambda: _as_built(facts, supply))
         return conclude(step, (decided,))
     place, target_v = _wanted(record, supply)
     wanted = Ask(
@@ -115,6 +116,7 @@ def _conversion(facts: ReceiverFacts, supply: Supply, record: JobRecord, memory:
     )
     chosen = reading(record, CONVERSION, wanted)
     if chosen.answer is None:
+        step = replace(step, show=lambda: _picture(facts, supply, (), place, target_v))
         return conclude(step, (chosen,))
     fitted = record.latest(CONVERSION, FITTED)
     trials = _trials(record, chosen.answer)
@@ -151,6 +153,12 @@ def _tried(record: JobRecord, chosen: Answer, trials: list[Answer]) -> tuple[obj
     """All that the next resistor is computed from."""
     values = tuple((a.values["ohm"], a.values["b_plus"]) for a in trials)
     return (*sorted(chosen.texts.items()), *sorted(chosen.values.items()), *values)
+
+
+def _as_built(facts: ReceiverFacts, supply: Supply) -> SupplyPicture | None:
+    """The supply on its selenium, with what it gives."""
+    point = steady_state(supply, supply.line_v)
+    return supply_picture(replace(facts, supply=supply), point.node_v, {}, line_v=supply.line_v)
 
 
 def _picture(
