@@ -58,6 +58,7 @@ class StageSheet(Section):
     coupled_from: StageName | None = None
     feed: int = Field(default=-1, ge=-1, le=4, description="filter node, 0 the reservoir, -1 last")
     on_avc: bool = False
+    screen_lower_ohm: MaybeOhm = Field(default=0.0, description="a divider's, screen to chassis")
 
     @model_validator(mode="after")
     def _is_whole(self) -> StageSheet:

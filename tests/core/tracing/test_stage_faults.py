@@ -9,7 +9,7 @@ import pytest
 from benchmarks import stage_parts as bench
 from benchmarks.other_laws import Sick, solve
 
-from glowdial.core.physics.operating_point import Device
+from glowdial.core.physics.operating_point import Device, operating_point
 from glowdial.core.tracing.stage_checks import after_check, proposed_check
 from glowdial.core.tracing.stage_faults import (
     BAD_FIT,
@@ -150,3 +150,25 @@ def test_two_parts_are_an_answer_where_one_is_none() -> None:
     assert best.fit < 0.5 * found.fit
     single = bench.found_for(*taken("V4", Sick(leaks={"coupling": 1.5e6})))
     assert single.pairs == ()
+
+
+def test_a_screen_on_a_divider_has_one_part_more() -> None:
+    """The lower resistor open: the screen stands higher than its divider lets it."""
+    divided = replace(bench.IF_TUBE, screen_ohm=15e3, screen_lower_ohm=15e3)
+    sound = operating_point(divided, 250.0)
+    alone = operating_point(replace(divided, screen_lower_ohm=0.0), 250.0)
+    assert alone.screen_v > sound.screen_v + 10.0
+    placed = stage_network((divided,), {-1: 250.0})
+    volts = placed.network.solve(np.zeros((1, len(placed.network.keys))))[0]
+    assert volts[placed.network.place["V2 screen"]] == pytest.approx(sound.screen_v, rel=0.05)
+    readings = [
+        StageReading("V2", e, v)
+        for e, v in (
+            ("plate", alone.plate_v),
+            ("screen", alone.screen_v),
+            ("cathode", alone.cathode_v),
+            ("grid", 0.0),
+            ("feed", 250.0),
+        )
+    ]
+    assert explain(placed, readings).parts[0][0] == "V2's screen divider's lower resistor"

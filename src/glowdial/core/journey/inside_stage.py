@@ -136,11 +136,15 @@ def inside_of(situation: Situation, name: str, step: str = "") -> Inside | None:
     node_v = steady_state(facts.supply, facts.supply.line_v).node_v
     feeds = {s.feed: node_v[s.feed] for s in stages}
 
+    celsius = _room_celsius(situation.record)
+
     def solve() -> StageFindings:
-        placed = stage_network(stages, feeds, avc_ohm=facts.circuit.avc.source_ohm)
+        avc_ohm = facts.circuit.avc.source_ohm
+        placed = stage_network(stages, feeds, avc_ohm=avc_ohm, celsius=celsius)
         return explain(placed, readings)
 
-    found = situation.memory.recall(("stage", stages, tuple(feeds.items()), readings), solve)
+    key = ("stage", stages, tuple(feeds.items()), readings, celsius)
+    found = situation.memory.recall(key, solve)
     if found is None:
         return Inside(stage, readings, None, thinking=True)
     checks = {a.ask: a for a in situation.record.of_step(step)} if step else {}
@@ -152,6 +156,12 @@ def inside_of(situation: Situation, name: str, step: str = "") -> Inside | None:
             found = after_check(found, made, positive=answer.texts.get("found") == AT_FAULT)
             done.append(one.fault.key)
     return Inside(stage, readings, found, checked=tuple(done))
+
+
+def _room_celsius(record: JobRecord) -> float:
+    """The room's temperature as it was entered last: germanium leaks by it."""
+    read = record.with_value("temperature")
+    return read[-1].values["temperature"] if read else ROOM_CELSIUS
 
 
 def check_ask(check: ProposedCheck) -> Ask:

@@ -63,7 +63,8 @@ class TypicalPoint:
 
 @dataclass(frozen=True, slots=True)
 class AmplifierStage:
-    """A device with the resistors around it, in ohm; 0 where there is none.
+    """A device with the resistors around it, in ohm; 0 where there is none. ``screen_lower_ohm``
+    is a divider's, from the screen to the common rail.
 
     ``upper_ohm`` and ``lower_ohm`` are a transistor's base divider. ``coupled_from`` names the
     stage whose plate a coupling capacitor joins to this grid. ``feed`` is the filter node, 0 the
@@ -88,6 +89,7 @@ class AmplifierStage:
     on_avc: bool = False
     direct_from: str = ""
     screen_with: str = ""
+    screen_lower_ohm: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,7 +179,8 @@ def _tube(stage: AmplifierStage, feed_v: float, strain: Strain, before_v: float)
         plate_a = _bottomed(plate_share * current_a, most_a)
         screen_a = 0.0 if triode else current_a - plate_a
         plate_v = feed_v - plate_a * plate_ohm
-        screen_v = _screen_v(feed_v, screen_ohm, screen_a, strain.screen_leak_ohm)
+        below_ohm = _beside(strain.screen_leak_ohm, stage.screen_lower_ohm)
+        screen_v = _screen_v(feed_v, screen_ohm, screen_a, below_ohm)
         grid_v = grid_open_v
         if grid_open_v > cathode_v:
             # a positive grid draws current through whatever pulls it up
@@ -214,6 +217,13 @@ def _grid_source(stage: AmplifierStage, strain: Strain, before_v: float) -> tupl
     share = leak_ohm / (leak_ohm + strain.coupling_leak_ohm)
     open_v = -stage.fixed_bias_v * (1.0 - share) + before_v * share
     return open_v, leak_ohm * strain.coupling_leak_ohm / (leak_ohm + strain.coupling_leak_ohm)
+
+
+def _beside(leak_ohm: float, lower_ohm: float) -> float:
+    """A leak with a divider's lower resistor beside it; 0 ohm is none."""
+    if lower_ohm <= 0.0:
+        return leak_ohm
+    return _bypassed_ohm(lower_ohm, leak_ohm)
 
 
 def _screen_v(feed_v: float, screen_ohm: float, screen_a: float, leak_ohm: float) -> float:

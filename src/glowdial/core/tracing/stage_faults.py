@@ -220,6 +220,8 @@ def _tube_faults(stage: AmplifierStage) -> tuple[StageFault, ...]:
         faults += _resistor(stage, "plate", "plate resistor")
     if stage.device is Device.PENTODE and not stage.screen_with and stage.screen_ohm:
         faults += _resistor(stage, "screen", "screen resistor", 1.5)
+        if stage.screen_lower_ohm:
+            faults += _resistor(stage, "screen lower", "screen divider's lower resistor")
         r = stage.screen_ohm
         faults.append(
             _leak(

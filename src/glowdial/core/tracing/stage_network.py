@@ -116,6 +116,9 @@ def _around(stage: AmplifierStage, nodes: dict[tuple[str, str], str]) -> list[El
             node, ohm = f"{name} screen", stage.screen_ohm or BARE_OHM
             elements.append(Resistor(f"{name} screen", feed_key(stage.feed), node, ohm))
             elements.append(Resistor(f"{name} screen bypass", node, RAIL, NO_LEAK_OHM))
+            if stage.screen_lower_ohm:
+                lower = stage.screen_lower_ohm
+                elements.append(Resistor(f"{name} screen lower", node, RAIL, lower))
     nodes[name, "cathode"] = f"{name} cathode"
     ohm = stage.cathode_ohm or BARE_OHM
     elements.append(Resistor(f"{name} cathode", f"{name} cathode", RAIL, ohm))
