@@ -17,7 +17,7 @@ from glowdial.core.physics.operating_point import operating_point
 from glowdial.core.physics.supply.circuit import RectifierKind, Waveform
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.safety.cautions import Trait, traits_of
-from glowdial.demo.fill import tidewater_sheet
+from glowdial.demo.fill import demo_sheet, tidewater_sheet
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template import sheet_from_template
@@ -255,3 +255,43 @@ def test_what_is_ticked_decides_cautions() -> None:
     direct = made(chassis="battery", line_up="V1 1X5 mixer 1.4 V 50 mA direct", feed="a vibrator",
                   secondary="200", mains="6")[1]  # fmt: skip
     assert Trait.BATTERY_FILAMENTS in traits_of(direct)
+
+
+def test_stages_may_hang_together_but_not_on_what_is_not_there() -> None:
+    sheet = json.loads(demo_sheet("lintel-tuner"))
+    q4 = sheet["circuit"]["stages"][3]
+    q4.update(direct_from="Q3", upper_ohm=0.0, lower_ohm=0.0)
+    facts = receiver_facts(check_sheet(sheet))
+    assert facts.circuit.stages[3].direct_from == "Q3"
+    for wrong in ("Q9", "Q4"):
+        q4["direct_from"] = wrong
+        with pytest.raises(BadInput):
+            check_sheet(sheet)
+
+
+BROKEN_DIAGRAMS = (
+    ({"to": "nowhere"}, "nowhere"),
+    ({"to": "ferrite"}, "ferrite"),
+)
+
+
+@pytest.mark.parametrize(("change", "named"), BROKEN_DIAGRAMS)
+def test_a_block_diagram_that_cannot_be_is_refused_by_name(
+    change: dict[str, str], named: str
+) -> None:
+    sheet = json.loads(demo_sheet("causeway-portable"))
+    sheet["block_diagram"]["links"][3].update(change)
+    with pytest.raises(BadInput) as error:
+        check_sheet(sheet)
+    assert named in f"{error.value} {error.value.expected}"
+
+
+def test_a_block_names_a_stage_of_its_circuit() -> None:
+    sheet = json.loads(demo_sheet("lintel-tuner"))
+    portable = json.loads(demo_sheet("causeway-portable"))
+    sheet["block_diagram"] = portable["block_diagram"]
+    sheet["block_diagram"]["blocks"][4]["stages"] = ["Q1"]
+    assert receiver_facts(check_sheet(sheet)).diagram is not None
+    sheet["block_diagram"]["blocks"][4]["stages"] = ["Q17"]
+    with pytest.raises(BadInput):
+        check_sheet(sheet)

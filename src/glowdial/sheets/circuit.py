@@ -59,12 +59,17 @@ class StageSheet(Section):
     feed: int = Field(default=-1, ge=-1, le=4, description="filter node, 0 the reservoir, -1 last")
     on_avc: bool = False
     screen_lower_ohm: MaybeOhm = Field(default=0.0, description="a divider's, screen to chassis")
+    direct_from: StageName | None = Field(
+        default=None, description="whose plate or collector this grid or base is joined to"
+    )
+    screen_with: StageName | None = Field(default=None, description="whose screen this one shares")
 
     @model_validator(mode="after")
     def _is_whole(self) -> StageSheet:
         if self.device is Device.PENTODE and self.typical.screen_v <= 0.0:
             raise refuse(f"stage {self.name}: a pentode needs screen_v", '"screen_v": 90')
-        if self.device is Device.TRANSISTOR and min(self.upper_ohm, self.lower_ohm) <= 0.0:
+        undivided = self.direct_from is None and min(self.upper_ohm, self.lower_ohm) <= 0.0
+        if self.device is Device.TRANSISTOR and undivided:
             raise refuse(
                 f"stage {self.name}: a transistor needs its base divider",
                 '"upper_ohm": 47000, "lower_ohm": 8200',
@@ -185,6 +190,12 @@ class CircuitSheet(Section):
                     "listed",
                     names[0],
                 )
+            for other in (stage.direct_from, stage.screen_with):
+                if other is not None and (other not in names or other == stage.name):
+                    raise refuse(
+                        f"stage {stage.name} hangs on {other!r}, which is no other stage listed",
+                        names[0],
+                    )
         keys = [p.key for p in self.points]
         doubled = sorted({k for k in keys if keys.count(k) > 1})
         if doubled:

@@ -60,9 +60,15 @@ def circuit_of(sheet: ReceiverSheet) -> Circuit:
 
 
 def _stage(sheet: StageSheet) -> AmplifierStage:
-    values = sheet.model_dump(exclude={"typical", "coupled_from"})
+    values = sheet.model_dump(exclude={"typical", "coupled_from", "direct_from", "screen_with"})
     typical = TypicalPoint(**sheet.typical.model_dump())
-    return AmplifierStage(**values, typical=typical, coupled_from=sheet.coupled_from or "")
+    return AmplifierStage(
+        **values,
+        typical=typical,
+        coupled_from=sheet.coupled_from or "",
+        direct_from=sheet.direct_from or "",
+        screen_with=sheet.screen_with or "",
+    )
 
 
 def _norm_stages(sheet: ReceiverSheet) -> tuple[AmplifierStage, ...]:

@@ -13,8 +13,8 @@ from glowdial.core.physics.operating_point import (
     OperatingPoint,
     Role,
     Strain,
-    operating_point,
 )
+from glowdial.core.tracing.stage_network import points_of
 from glowdial.sim.condition import CapacitorFault, Condition, DeviceFault, ResistorFault
 
 SCREEN_UNBYPASSED_GAIN = 0.35
@@ -63,14 +63,10 @@ def operating_points(
     facts: ReceiverFacts, condition: Condition, node_v: tuple[float, ...], warm: float
 ) -> dict[str, OperatingPoint]:
     """Every stage's point by name, each fed from its node, in the order of coupling."""
-    found: dict[str, OperatingPoint] = {}
-    for stage in facts.circuit.stages:
-        before = found.get(stage.coupled_from)
-        feed_v = node_v[min(stage.feed, len(node_v) - 1)]
-        strain = strain_of(stage, condition, warm)
-        before_v = before.plate_v if before else 0.0
-        found[stage.name] = operating_point(stage, feed_v, strain, before_v=before_v)
-    return found
+    stages = facts.circuit.stages
+    feeds = {s.feed: node_v[min(s.feed, len(node_v) - 1)] for s in stages}
+    strains = {s.name: strain_of(s, condition, warm) for s in stages}
+    return points_of(stages, feeds, strains)
 
 
 def drawn_share(facts: ReceiverFacts, condition: Condition, node_v: tuple[float, ...]) -> float:

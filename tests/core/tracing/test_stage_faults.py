@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 from benchmarks import stage_parts as bench
 from benchmarks.other_laws import Sick, solve
+from scipy.optimize import brentq
 
-from glowdial.core.physics.operating_point import Device, operating_point
+from glowdial.core.physics.operating_point import Device, Strain, operating_point
 from glowdial.core.tracing.stage_checks import after_check, proposed_check
 from glowdial.core.tracing.stage_faults import (
     BAD_FIT,
@@ -19,7 +20,7 @@ from glowdial.core.tracing.stage_faults import (
     explain,
     faults_of,
 )
-from glowdial.core.tracing.stage_network import stage_network, together
+from glowdial.core.tracing.stage_network import points_of, stage_network, together
 
 
 def taken(stage_name: str, sick: Sick) -> tuple[bench.Bench, list[StageReading]]:
@@ -172,3 +173,44 @@ def test_a_screen_on_a_divider_has_one_part_more() -> None:
         )
     ]
     assert explain(placed, readings).parts[0][0] == "V2's screen divider's lower resistor"
+
+
+def test_a_direct_coupled_pair_settles_as_its_equations_say() -> None:
+    """Q1's collector feeds Q2's base: Kirchhoff at that node, by a root finder with the currents of
+    two ideal transistors."""
+    first = replace(bench.AUDIO_TRANSISTOR, name="Q1", plate_ohm=6800.0)
+    second = replace(
+        bench.AUDIO_TRANSISTOR, name="Q2", direct_from="Q1", upper_ohm=0.0, lower_ohm=0.0
+    )
+    points = points_of((first, second), {-1: 18.0})
+    gain, junction_v = 70.0, 0.2
+
+    def left(collector_v: float) -> float:
+        open_v, behind = 18.0 * 8.2 / 41.2, 33e3 * 8.2e3 / 41.2e3
+        base_a = (open_v - junction_v) / (behind + (gain + 1) * 1500.0)
+        next_a = max(collector_v - junction_v, 0.0) / ((gain + 1) * 1500.0)
+        return (18.0 - collector_v) / 6800.0 - gain * base_a - next_a
+
+    collector_v = brentq(left, 0.0, 18.0)
+    assert points["Q1"].plate_v == pytest.approx(collector_v, abs=0.15)
+    assert points["Q2"].grid_v == points["Q1"].plate_v
+    assert points["Q2"].cathode_v == pytest.approx(collector_v - junction_v, abs=0.2)
+    weak = points_of((first, second), {-1: 18.0}, {"Q1": Strain(strength=0.0)})
+    assert weak["Q2"].plate_a > points["Q2"].plate_a
+
+
+def test_alone_a_stage_settles_as_it_always_did() -> None:
+    for stage in bench.STAGES:
+        alone = points_of((stage,), {-1: bench.FEEDS_V[stage.name]})[stage.name]
+        assert alone == operating_point(stage, bench.FEEDS_V[stage.name])
+
+
+def test_a_shared_screen_is_one_node_and_one_fault_shows_in_both() -> None:
+    shared = replace(bench.IF_TUBE, name="V5", screen_with="V2", screen_ohm=0.0)
+    pair = (bench.IF_TUBE, shared)
+    points = points_of(pair, {-1: 250.0})
+    assert points["V2"].screen_v == points["V5"].screen_v
+    leaky = points_of(pair, {-1: 250.0}, {"V2": Strain(screen_leak_ohm=2e4)})
+    for name in ("V2", "V5"):
+        assert leaky[name].screen_v < 0.7 * points[name].screen_v
+        assert leaky[name].plate_a < 0.7 * points[name].plate_a

@@ -11,6 +11,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from glowdial.core.physics.dc_network import (
     RAIL,
     Element,
@@ -21,8 +24,17 @@ from glowdial.core.physics.dc_network import (
     TubeInPlace,
     VoltageFeed,
 )
-from glowdial.core.physics.operating_point import AmplifierStage, Device
+from glowdial.core.physics.operating_point import (
+    HEALTHY,
+    THERMAL_V,
+    AmplifierStage,
+    Device,
+    OperatingPoint,
+    Strain,
+    operating_point,
+)
 
+Floats = NDArray[np.float64]
 # a leak that is not there
 NO_LEAK_OHM = 1e12
 # a resistance too small to matter, where a stage has none
@@ -179,3 +191,109 @@ def _what_should_not_be(
         GridCurrent(f"{name} leakage", grid, plate, leak_a),
         Resistor(f"{name} across", plate, cathode, NO_LEAK_OHM),
     ]
+
+
+def hang_together(stages: Sequence[AmplifierStage]) -> tuple[AmplifierStage, ...]:
+    """The stages that cannot be solved alone: joined without a capacitor, or sharing a screen."""
+    joined = {s.name for s in stages if s.direct_from or s.screen_with}
+    joined |= {n for s in stages for n in (s.direct_from, s.screen_with) if n}
+    return tuple(s for s in stages if s.name in joined)
+
+
+def points_of(
+    stages: Sequence[AmplifierStage],
+    feed_v: Mapping[int, float],
+    strains: Mapping[str, Strain] | None = None,
+) -> dict[str, OperatingPoint]:
+    """Where every stage settles, by name, fed by so many volts at each feed's node, with what has
+    gone wrong around it: alone in the order of coupling, and together where they hang together."""
+    wrong = strains or {}
+    found: dict[str, OperatingPoint] = {}
+    group = hang_together(stages)
+    if group:
+        found = _together_points(group, feed_v, wrong)
+    for stage in stages:
+        if stage.name in found:
+            continue
+        before = found.get(stage.coupled_from)
+        found[stage.name] = operating_point(
+            stage,
+            feed_v[stage.feed],
+            wrong.get(stage.name, HEALTHY),
+            before_v=before.plate_v if before else 0.0,
+        )
+    return found
+
+
+def _together_points(
+    group: tuple[AmplifierStage, ...], feed_v: Mapping[int, float], wrong: Mapping[str, Strain]
+) -> dict[str, OperatingPoint]:
+    feeds = {s.feed: feed_v[s.feed] for s in group}
+    if min(feeds.values()) <= 0.0:
+        return {s.name: operating_point(s, 0.0) for s in group}
+    placed = stage_network(group, feeds)
+    logs = np.zeros((1, len(placed.network.keys)))
+    place = {key: n for n, key in enumerate(placed.network.keys)}
+    for stage in group:
+        for key, log in _logs_of(stage, wrong.get(stage.name, HEALTHY)).items():
+            if key in place:
+                logs[0, place[key]] = log
+    volts = placed.network.solve(logs)[0]
+    return {s.name: _point(placed, s, volts, wrong.get(s.name, HEALTHY)) for s in group}
+
+
+LEAST_STRENGTH = 1e-9
+
+
+def _logs_of(stage: AmplifierStage, strain: Strain) -> dict[str, float]:
+    """What has gone wrong around a stage, as the network's parameters."""
+    name = stage.name
+    grid = "lower" if stage.device is Device.TRANSISTOR else "grid"
+    factors = {
+        "device": max(strain.strength, LEAST_STRENGTH),
+        "plate": strain.plate_factor,
+        "screen": strain.screen_factor,
+        "cathode": strain.cathode_factor,
+        grid: strain.grid_factor,
+    }
+    leaks = {
+        "coupling": strain.coupling_leak_ohm,
+        "screen bypass": strain.screen_leak_ohm,
+        "cathode bypass": strain.cathode_leak_ohm,
+    }
+    found = {f"{name} {key}": math.log(factor) for key, factor in factors.items()}
+    for key, ohm in leaks.items():
+        if not math.isinf(ohm):
+            found[f"{name} {key}"] = math.log(ohm / NO_LEAK_OHM)
+    return found
+
+
+def _point(
+    placed: StageNetwork, stage: AmplifierStage, volts: Floats, strain: Strain
+) -> OperatingPoint:
+    place = placed.network.place
+    fed_v = float(volts[place[placed.fed[stage.name]]])
+    at = {
+        e: float(volts[place[placed.nodes[stage.name, e]]])
+        for e in ("plate", "screen", "cathode", "grid")
+        if (stage.name, e) in placed.nodes
+    }
+    cathode_ohm = (stage.cathode_ohm or BARE_OHM) * strain.cathode_factor
+    plate_a = (fed_v - at["plate"]) / ((stage.plate_ohm or BARE_OHM) * strain.plate_factor)
+    total_a = max(at["cathode"] / cathode_ohm, 0.0)
+    data = stage.typical
+    if stage.device is Device.TRANSISTOR:
+        slope = total_a / THERMAL_V
+    else:
+        share = total_a / max(data.plate_a + data.screen_a, 1e-12)
+        slope = data.transconductance_s * share ** (1.0 / 3.0)
+    screen_a = max(total_a - plate_a, 0.0) if "screen" in at else 0.0
+    return OperatingPoint(
+        at["plate"],
+        at.get("screen", 0.0),
+        at["cathode"],
+        at["grid"],
+        max(min(plate_a, total_a), 0.0),
+        screen_a,
+        slope,
+    )

@@ -17,11 +17,11 @@ from glowdial.core.physics.operating_point import (
     AmplifierStage,
     Device,
     OperatingPoint,
-    operating_point,
 )
 from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.supply.line_current import heater_volts
 from glowdial.core.physics.supply.steady import steady_state
+from glowdial.core.tracing.stage_network import points_of
 
 ELECTRODES = ("plate", "screen", "cathode", "grid")
 TRANSISTOR_NAMES = {"plate": "collector", "cathode": "emitter", "grid": "base"}
@@ -115,7 +115,7 @@ def computed_points(circuit: Circuit, supply: Supply | None) -> dict[str, Operat
     if supply is None:
         return {}
     nodes = steady_state(supply, supply.line_v).node_v
-    return {s.name: operating_point(s, nodes[s.feed]) for s in circuit.stages}
+    return points_of(circuit.stages, {s.feed: nodes[s.feed] for s in circuit.stages})
 
 
 def _line(
