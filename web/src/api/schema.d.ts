@@ -2419,6 +2419,8 @@ export interface components {
         DiagramBlockShape: {
             /** Board */
             board: string;
+            /** Circuits */
+            circuits: components["schemas"]["StageDrawingShape"][];
             /** Evidence */
             evidence: string[];
             /** Figure */
@@ -4870,6 +4872,22 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * StageDrawingShape
+         * @description The circuit of a stage with its volts, as read and if it were sound.
+         */
+        StageDrawingShape: {
+            /** Before */
+            before: string;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["StagePartShape"][];
+            /** Solid */
+            solid: boolean;
+            /** Volts */
+            volts: components["schemas"]["StageVoltsShape"][];
+        };
         /** StagePage */
         StagePage: {
             /** Set Name */
@@ -4878,6 +4896,15 @@ export interface components {
             stage: string;
             /** Steps */
             steps: components["schemas"]["StageStepShape"][];
+        };
+        /** StagePartShape */
+        StagePartShape: {
+            /** Place */
+            place: string;
+            /** Suspicion */
+            suspicion: number;
+            /** Value */
+            value: string;
         };
         /** StageShape */
         StageShape: {
@@ -4916,6 +4943,15 @@ export interface components {
             status_words: string;
             /** Title */
             title: string;
+        };
+        /** StageVoltsShape */
+        StageVoltsShape: {
+            /** At */
+            at: string;
+            /** Read */
+            read: string;
+            /** Sound */
+            sound: string;
         };
         /**
          * StepLine

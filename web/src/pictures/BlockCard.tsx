@@ -2,6 +2,7 @@ import { Box, Flex, Text } from "@chakra-ui/react";
 
 import { PlainButton } from "../shared/Buttons";
 import type { Block } from "./diagramLayout";
+import { StageDrawing } from "./StageDrawing";
 
 type Props = { block: Block; onClose: () => void; onTest: (ask: string) => void };
 
@@ -33,6 +34,9 @@ export function BlockCard({ block, onClose, onTest }: Props) {
         <PlainButton onClick={onClose}>Close</PlainButton>
       </Flex>
       {block.board && <Text color="dim">on the board {block.board}</Text>}
+      {block.circuits.map((circuit) => (
+        <StageDrawing key={circuit.name} circuit={circuit} />
+      ))}
       {block.inside.map((line) => (
         <Text key={line} color="glow">
           {line}

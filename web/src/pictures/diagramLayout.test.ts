@@ -31,6 +31,7 @@ const block = (n: number): Block => ({
   leans_on: [],
   tests: [],
   inside: [],
+  circuits: [],
 });
 
 /** Sets of every size: a chain with branches that part and join, and oscillators beside it. */

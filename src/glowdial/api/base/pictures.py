@@ -252,6 +252,28 @@ class DiagramTestShape(BaseModel):
     minutes: str
 
 
+class StagePartShape(BaseModel):
+    place: str
+    value: str
+    suspicion: float
+
+
+class StageVoltsShape(BaseModel):
+    at: str
+    read: str
+    sound: str
+
+
+class StageDrawingShape(BaseModel):
+    """The circuit of a stage with its volts, as read and if it were sound."""
+
+    name: str
+    solid: bool
+    before: str
+    parts: list[StagePartShape]
+    volts: list[StageVoltsShape]
+
+
 class DiagramBlockShape(BaseModel):
     """A block of a set; ``suspicion`` is the probability that it is to blame."""
 
@@ -268,6 +290,7 @@ class DiagramBlockShape(BaseModel):
     leans_on: list[str]
     tests: list[DiagramTestShape]
     inside: list[str]
+    circuits: list[StageDrawingShape]
 
 
 class DiagramLinkShape(BaseModel):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.journey.pictures import StageDrawing, StagePart, StageVolts
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field
-from glowdial.core.language.quantities import DC_VOLTS, significant
+from glowdial.core.language.quantities import DC_VOLTS, engineering, significant
 from glowdial.core.model.measurands import B_PLUS, RESERVOIR, Kind, electrode
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.supply.steady import steady_state
@@ -88,22 +90,48 @@ class Inside:
             lines.append(f"Decides: {self.check.words}.")
         return tuple(lines)
 
-    @property
-    def volts(self) -> tuple[str, ...]:
-        """Each electrode as read, with what the likeliest explanation makes of it and what a
-        healthy stage would show."""
-        if self.found is None:
-            return ()
-        well = next((e for e in self.found.explanations if e.fault is None), None)
-        if well is None:
-            return ()
-        solid = self.stage.device is Device.TRANSISTOR
-        return tuple(
-            f"{r.stage} {_electrode_word(r.electrode, solid)}: {significant(r.volts, 3)} V read, "
-            f"{significant(v, 3)} V if it were sound"
-            for r, v in zip(self.readings, well.volts, strict=True)
-            if r.stage == self.stage.name
-        )
+
+def stage_drawing(inside: Inside) -> StageDrawing | None:
+    """The circuit of a stage with its volts and who is suspected; None until it was solved."""
+    if inside.found is None:
+        return None
+    stage, found = inside.stage, inside.found
+    solid = stage.device is Device.TRANSISTOR
+    shares = {e.fault.element: 0.0 for e in found.explanations if e.fault}
+    for one in found.explanations:
+        if one.fault is not None:
+            shares[one.fault.element] += one.probability
+    resistors = {
+        "plate": stage.plate_ohm,
+        "screen": 0.0 if solid else stage.screen_ohm,
+        "cathode": stage.cathode_ohm,
+        "grid": 0.0 if solid else stage.grid_leak_ohm,
+        "upper": stage.upper_ohm,
+        "lower": stage.lower_ohm,
+    }
+    placed = [(place, engineering(ohm, "ohm")) for place, ohm in resistors.items() if ohm]
+    placed += [("device", stage.name)]
+    leaks = ("coupling", "screen bypass", "cathode bypass")
+    placed += [(place, "") for place in leaks if f"{stage.name} {place}" in shares]
+    well = next((e for e in found.explanations if e.fault is None), None)
+    sound = well.volts if well else tuple(0.0 for _ in inside.readings)
+    return StageDrawing(
+        stage.name,
+        solid,
+        stage.coupled_from or stage.direct_from,
+        tuple(StagePart(p, v, _share(shares, stage.name, p)) for p, v in placed),
+        tuple(
+            StageVolts(r.electrode, f"{significant(r.volts, 3)} V", f"{significant(v, 3)} V")
+            for r, v in zip(inside.readings, sound, strict=True)
+            if r.stage == stage.name
+        ),
+    )
+
+
+def _share(shares: Mapping[str, float], name: str, place: str) -> float:
+    """How likely a part is; of a device all its ways of failing."""
+    ways = ("device", "gas", "leakage", "across") if place == "device" else (place,)
+    return sum(shares.get(f"{name} {way}", 0.0) for way in ways)
 
 
 def _two_words(found: StageFindings) -> str:

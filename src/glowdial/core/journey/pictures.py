@@ -334,11 +334,44 @@ class DiagramTest:
 
 
 @dataclass(frozen=True, slots=True)
+class StagePart:
+    """A part of a stage as it is drawn: where ("plate", "screen", "cathode", "grid", "upper",
+    "lower", "coupling", "screen bypass", "cathode bypass", "device"), its value, and how likely it
+    is to blame."""
+
+    place: str
+    value: str
+    suspicion: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class StageVolts:
+    """Volts at an electrode of a stage ("feed" for what it is fed from): read, and if it were
+    sound."""
+
+    at: str
+    read: str
+    sound: str
+
+
+@dataclass(frozen=True, slots=True)
+class StageDrawing:
+    """The circuit of a stage with its volts; ``before`` is the stage that its coupling comes
+    from."""
+
+    name: str
+    solid: bool
+    before: str
+    parts: tuple[StagePart, ...]
+    volts: tuple[StageVolts, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class DiagramBlock:
     """A block of a set: what it does, its board, how likely it is to blame (0 to 1, as a figure
     and in words), how it stands, whether the test that is asked now runs through it (``lit``) and
     whether the position in hand uses it; what cleared or implicated it, what it leans on, what
-    could be tried on it, and what its own circuit tells."""
+    could be tried on it, what its own circuit tells, and that circuit drawn."""
 
     key: str
     label: str
@@ -353,6 +386,7 @@ class DiagramBlock:
     leans_on: tuple[str, ...] = ()
     tests: tuple[DiagramTest, ...] = ()
     inside: tuple[str, ...] = ()
+    circuits: tuple[StageDrawing, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

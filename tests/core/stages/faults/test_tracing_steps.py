@@ -390,7 +390,10 @@ def test_inside_a_block_its_own_circuit_tells_the_part_and_a_check_decides() -> 
     diagram = looked_at(step).diagram
     assert diagram is not None
     q4 = next(b for b in diagram.blocks if "Q4" in b.label)
-    assert any("collector: 17.4 V read" in line for line in q4.inside)
+    [drawn] = q4.circuits
+    assert drawn.solid and {p.place for p in drawn.parts} >= {"plate", "upper", "lower", "device"}
+    assert next(v for v in drawn.volts if v.at == "plate").read == "17.4 V"
+    assert max(drawn.parts, key=lambda p: p.suspicion).place == "device"
     # too much of a drop leaves more than one part
     low = volts_of_q4(10, plate=3.9, cathode=3.6, grid=3.8)
     step = traced(a_silent_tuner(low), tuner())["faults.mend.1"]
@@ -518,3 +521,38 @@ def test_after_a_repair_somebody_asks_whether_it_is_right_now() -> None:
     still = replace(quiet, texts={"found": "fails"})
     steps = traced(JobRecord(answers=(hums, taken_up, done, still)))
     assert steps["faults.trace.2"].status is Status.OPEN
+
+
+def test_what_passes_a_signal_everywhere_is_tried_again_before_more_is_tested() -> None:
+    whole = "function bc AM signal"
+    passes = [
+        said(21, "faults.trace.1", "tracing bc AM >detector signal", found="works"),
+        said(22, "faults.trace.1", "injection bc AM detector> signal", found="works"),
+    ]
+
+    def first(*answers: Answer) -> Step:
+        silent = dead(*answers, entered=(cell(1, "bc AM", "fails"),))
+        return traced(silent, tuner())["faults.trace.1"]
+
+    half = first(passes[0])
+    assert half.ask is not None and half.ask.name != whole
+    asked = first(*passes)
+    assert asked.ask is not None and asked.ask.name == whole
+    assert "try it again" in asked.advice[0]
+    still = first(*passes, said(23, "faults.trace.1", whole, found="fails"))
+    assert still.ask is not None and still.ask.name != whole
+    works = first(*passes, said(23, "faults.trace.1", whole, found="works"))
+    assert works.ask is not None and works.ask.name != whole
+    assert "works now" in works.advice[0]
+
+
+@pytest.mark.parametrize(
+    "facts", [tuner(), portable(), tidewater_facts()], ids=("tuner", "portable", "table set")
+)
+def test_no_test_asks_for_a_level_that_cannot_be_set_or_overloads(facts: ReceiverFacts) -> None:
+    diagram = diagram_of(facts)
+    levels = [levels_of(t) for t in known_trials(diagram, Symptom.SIGNAL).values()]
+    known = [one for one in levels if one is not None]
+    assert known
+    for put_in, seen in known:
+        assert 1e-8 <= put_in <= 10.0 and 1e-8 <= seen <= max(put_in, 2.0)

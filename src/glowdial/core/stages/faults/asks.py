@@ -12,6 +12,10 @@ from glowdial.core.tracing.trials import Trial, TrialKind
 
 # what a probe should see, as far as the generator can bring it there
 SEEN_V, LEAST_IN_V, MOST_IN_V = 0.03, 2e-6, 0.1
+# beyond this a stage or the output is overloaded, whatever the gains say
+MOST_SEEN_V = 2.0
+# no generator for audio gives more
+MOST_OF_A_GENERATOR_V = 10.0
 # the usual output that an injection is matched to: about 50 mW
 OUTPUT_V = 0.4
 CALLED = {
@@ -33,16 +37,18 @@ CALLED = {
 
 
 def levels_of(trial: Trial) -> tuple[float, float] | None:
-    """Generator level and expected level in V for a levelled test; None where the gains along its
-    way are not known. At an injection the generator's is what is expected."""
+    """Generator level and expected level in V for a levelled test. None where the gains along its
+    way are not known, make so much of the least input that a stage is overloaded, or ask for more
+    than a generator gives. At an injection the generator's level is what is expected."""
     if not trial.levelled or trial.expected_db is None:
         return None
     gain = 10.0 ** (trial.expected_db / 20.0)
     if trial.kind is TrialKind.INJECTION:
         wanted = OUTPUT_V / gain
-        return wanted, wanted
+        return (wanted, wanted) if wanted <= MOST_OF_A_GENERATOR_V else None
     put_in = min(max(SEEN_V / gain, LEAST_IN_V), MOST_IN_V)
-    return put_in, put_in * gain
+    seen = put_in * gain
+    return None if seen > MOST_SEEN_V else (put_in, seen)
 
 
 def trial_ask(diagram: BlockDiagram, trial: Trial) -> Ask:

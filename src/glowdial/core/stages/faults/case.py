@@ -28,6 +28,7 @@ from glowdial.core.stages.faults.contact_steps import contact_evidence
 from glowdial.core.tracing.failures import History, Suspects, Symptom, suspects_of
 from glowdial.core.tracing.next_trial import TrialProposal, Trials, proposals
 from glowdial.core.tracing.posterior import (
+    FAILS_FROM_DB,
     Contradiction,
     Pair,
     Posterior,
@@ -129,6 +130,28 @@ class Case:
         worth = [p for p in ranked if p.bits >= LEAST_BITS]
         return _varied(worth)
 
+    @cached_property
+    def doubtful(self) -> tuple[Trial, ...]:
+        """Functions that failed although, since then, a signal has passed every block that they
+        run over: the fault comes and goes, or the failure was a slip."""
+        return tuple(t for t in failing_before(self) if self._passed_since(t) >= set(t.reach))
+
+    @property
+    def works_now(self) -> bool:
+        """Whether something failed, and everything that was last tried works."""
+        last = {one.finding.trial.key: fails(one) for one in self.evidence}
+        return any(fails(one) for one in self.evidence) and not any(last.values())
+
+    def _passed_since(self, failed: Trial) -> set[str]:
+        passed: set[str] = set()
+        for one in self.evidence:
+            trial = one.finding.trial
+            if trial.key == failed.key:
+                passed.clear()
+            elif trial.kind in PASSED_THROUGH and trial.reduced == 1.0 and not fails(one):
+                passed.update(trial.reach)
+        return passed
+
     @property
     def suspects_contacts(self) -> bool:
         """Whether a block with contacts is among those that may well be to blame."""
@@ -157,6 +180,8 @@ class Case:
 
 
 MOST_TESTS = 5
+# what a signal goes through from one place to another
+PASSED_THROUGH = (TrialKind.INJECTION, TrialKind.TRACING, TrialKind.GAIN)
 LOCAL_KINDS = (
     TrialKind.LOOK,
     TrialKind.RESEAT,
@@ -299,6 +324,13 @@ def _named(block: Block, words: str) -> bool:
     return bool(words) and any(
         f" {name.lower()} " in f" {words} " for name in (block.name, *block.stages)
     )
+
+
+def fails(one: Evidence) -> bool:
+    """Whether a finding speaks of a fault in its way."""
+    if one.finding.loss_db is not None:
+        return one.finding.loss_db >= FAILS_FROM_DB
+    return one.finding.outcome is not Outcome.GOOD
 
 
 def failing_before(case: Case) -> tuple[Trial, ...]:

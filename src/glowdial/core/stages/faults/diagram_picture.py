@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from glowdial.core.journey.findings import Evidence
+from glowdial.core.journey.inside_stage import Inside, stage_drawing
 from glowdial.core.journey.pictures import (
     BlockStanding,
     DiagramBlock,
@@ -15,19 +15,11 @@ from glowdial.core.journey.pictures import (
 )
 from glowdial.core.model.blocks import Block, BlockDiagram, Link, LinkKind
 from glowdial.core.stages.faults.asks import trial_ask
-from glowdial.core.stages.faults.case import Case
-from glowdial.core.tracing.posterior import FAILS_FROM_DB
-from glowdial.core.tracing.trials import Outcome, Trial
+from glowdial.core.stages.faults.case import Case, fails
+from glowdial.core.tracing.trials import Trial
 
 CLEARED_BELOW, SHOWN_FROM = 0.01, 0.005
 MOST_LINES = 4
-
-
-def fails(one: Evidence) -> bool:
-    """Whether a finding speaks of a fault in its way."""
-    if one.finding.loss_db is not None:
-        return one.finding.loss_db >= FAILS_FROM_DB
-    return one.finding.outcome is not Outcome.GOOD
 
 
 def evidence_lines(case: Case, block: Block) -> tuple[str, ...]:
@@ -64,7 +56,7 @@ def diagram_picture(
     case: Case,
     asked: Trial | None,
     mended: Sequence[str],
-    inside: Mapping[str, tuple[str, ...]],
+    inside: Mapping[str, Sequence[Inside]],
     blamed: str,
 ) -> DiagramPicture:
     """The diagram with who is suspected; ``inside`` is what the circuit of a block tells of its
@@ -111,7 +103,7 @@ def _block(
     reach: set[str],
     way: set[str],
     mended: Sequence[str],
-    inside: tuple[str, ...],
+    inside: Sequence[Inside],
     blamed: str,
 ) -> DiagramBlock:
     share = case.posterior.of(block.key)
@@ -133,7 +125,8 @@ def _block(
         evidence=evidence_lines(case, block),
         leans_on=tuple(case.diagram.block(k).name for k in leans),
         tests=tests,
-        inside=inside,
+        inside=tuple(line for i in inside for line in i.lines),
+        circuits=tuple(d for i in inside if (d := stage_drawing(i)) is not None),
     )
 
 

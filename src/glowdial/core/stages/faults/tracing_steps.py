@@ -37,6 +37,7 @@ from glowdial.core.stages.faults.case import (
     area_of,
     case_of,
     failing_before,
+    fails,
     known_trials,
     mend_key,
     mended_in,
@@ -50,7 +51,7 @@ from glowdial.core.stages.faults.complaints import (
     complaint_of,
 )
 from glowdial.core.stages.faults.contact_steps import contact_steps
-from glowdial.core.stages.faults.diagram_picture import diagram_picture, fails
+from glowdial.core.stages.faults.diagram_picture import diagram_picture
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.core.tracing.trials import Finding, Trial, TrialKind, function_key
 
@@ -59,6 +60,10 @@ COMPLAINT, AVC_STEP, RESTORE = "faults.complaint", "faults.avc", "faults.restore
 AVC_CLAMPED = "AVC clamped"
 SURE_PAIR = 0.5
 TWO = "two"
+WORKS_NOW = (
+    "What failed works now. Was it a slip, correct what was entered and take the complaint back. "
+    "Does it come and go, say so as the complaint: then tapping, warming and cooling come first."
+)
 DERIVED = (
     "The sheet gives no block diagram: this one is drawn from its line-up, bands and circuit, with "
     "the bench's norms for gains."
@@ -400,10 +405,11 @@ def _with_tests(step: Step, case: Case) -> tuple[Step, Trial | None]:
         belief,
         replace(confirm(TWO, "Think of two faults at once?"), called="two faults?"),
     )
-    asks = [trial_ask(diagram, p.trial) for p in case.proposed]
+    trials = (*case.doubtful, *(p.trial for p in case.proposed))
+    asks = [trial_ask(diagram, t) for t in trials]
     if not asks:
         return replace(step, ask=take_up, others=further[1:]), None
-    first = case.proposed[0].trial
+    first = trials[0]
     return (
         replace(
             step,
@@ -435,6 +441,10 @@ def _advice(case: Case, now: _Round, *, asked_pairs: bool) -> tuple[str, ...]:
         return ()
     if asked_pairs:
         return (_pair_words(case), *_advice(case, now, asked_pairs=False))
+    if case.doubtful:
+        return tuple(_doubtful_words(t) for t in case.doubtful)
+    if case.works_now:
+        return (WORKS_NOW,)
     if case.contradiction is not None:
         return _contradiction_words(case)
     if not case.proposed:
@@ -448,6 +458,14 @@ def _advice(case: Case, now: _Round, *, asked_pairs: bool) -> tuple[str, ...]:
     if not twice:
         return said
     return (*said, f"Tried twice and not the same, so it counts for nothing: {'; '.join(twice)}.")
+
+
+def _doubtful_words(failed: Trial) -> str:
+    return (
+        "A signal has passed every block that it runs over since this failed, so try it again "
+        f"before more is tested: {failed.words}. Where it works now, the fault comes and goes or "
+        "the failure was a slip."
+    )
 
 
 def _contradiction_words(case: Case) -> tuple[str, ...]:
@@ -491,10 +509,7 @@ def _picture(
         for b in case.diagram.blocks
         if case.posterior.of(b.key) >= WELL_SUSPECTED or b.key == blamed
     ]
-    inside = {
-        key: tuple(line for i in _insides(situation, case, key) for line in (*i.lines, *i.volts))
-        for key in looked
-    }
+    inside = {key: _insides(situation, case, key) for key in looked}
     return diagram_picture(case, asked, mended, inside, blamed)
 
 
