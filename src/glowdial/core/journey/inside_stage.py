@@ -113,8 +113,6 @@ def stage_drawing(inside: Inside) -> StageDrawing | None:
     placed += [("device", stage.name)]
     leaks = ("coupling", "screen bypass", "cathode bypass")
     placed += [(place, "") for place in leaks if f"{stage.name} {place}" in shares]
-    well = next((e for e in found.explanations if e.fault is None), None)
-    sound = well.volts if well else tuple(0.0 for _ in inside.readings)
     return StageDrawing(
         stage.name,
         solid,
@@ -122,7 +120,7 @@ def stage_drawing(inside: Inside) -> StageDrawing | None:
         tuple(StagePart(p, v, _share(shares, stage.name, p)) for p, v in placed),
         tuple(
             StageVolts(r.electrode, f"{significant(r.volts, 3)} V", f"{significant(v, 3)} V")
-            for r, v in zip(inside.readings, sound, strict=True)
+            for r, v in zip(inside.readings, found.sound, strict=True)
             if r.stage == stage.name
         ),
     )

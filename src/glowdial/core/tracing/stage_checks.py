@@ -62,4 +62,4 @@ def after_check(found: StageFindings, check: ProposedCheck, *, positive: bool) -
         replace(e, probability=e.probability * weight(e) / total) for e in found.explanations
     ]
     weighed.sort(key=lambda e: -e.probability)
-    return StageFindings(tuple(weighed), found.fit, found.pairs)
+    return StageFindings(tuple(weighed), found.fit, found.sound, found.pairs)

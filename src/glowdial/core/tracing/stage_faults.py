@@ -112,10 +112,12 @@ class PartPair:
 class StageFindings:
     """What explains a stage's volts: parts by probability, the likeliest first; ``fit`` is how far
     the readings lie from the best explanation, in standard deviations a reading. Where that is far,
-    ``pairs`` are the two parts that explain it together, the likeliest first."""
+    ``pairs`` are the two parts that explain it together, the likeliest first. ``sound`` is what
+    each reading, in order, would be with every part at its value."""
 
     explanations: tuple[Explanation, ...]
     fit: float
+    sound: tuple[float, ...]
     pairs: tuple[PartPair, ...] = ()
 
     def of(self, part: str) -> float:
@@ -357,7 +359,15 @@ def explain(
     found.sort(key=lambda e: -e.probability)
     fit = float(off[int(np.argmax(weight))])
     pairs = _pairs(placed, tried, taken) if fit > BAD_FIT else ()
-    return StageFindings(tuple(found), fit, pairs)
+    return StageFindings(tuple(found), fit, _at_value(placed, taken), pairs)
+
+
+def _at_value(placed: StageNetwork, taken: _Taken) -> tuple[float, ...]:
+    """What each reading would be with every part at its value."""
+    count = len(taken.volts)
+    logs = np.zeros((count, len(placed.network.keys)))
+    volts = placed.network.settle(logs, taken.load)
+    return tuple(float(v) for v in volts[np.arange(count), taken.node])
 
 
 def _pairs(

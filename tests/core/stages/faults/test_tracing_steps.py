@@ -394,6 +394,14 @@ def test_inside_a_block_its_own_circuit_tells_the_part_and_a_check_decides() -> 
     assert drawn.solid and {p.place for p in drawn.parts} >= {"plate", "upper", "lower", "device"}
     assert next(v for v in drawn.volts if v.at == "plate").read == "17.4 V"
     assert max(drawn.parts, key=lambda p: p.suspicion).place == "device"
+    # what it would be if it were sound has nothing to do with what is read: a divider of 33 and 8.2
+    # kohm that feeds a base through a germanium junction, 1.5 kohm below it and 3.3 above
+    said_sound = {v.at: float(v.sound.removesuffix(" V")) for v in drawn.volts}
+    loose = said_sound["feed"] * 8.2 / 41.2
+    assert 0.85 * loose < said_sound["grid"] < loose
+    assert said_sound["grid"] - said_sound["cathode"] == pytest.approx(0.2, abs=0.1)
+    fallen = 3.3 / 1.5 * said_sound["cathode"]
+    assert said_sound["feed"] - said_sound["plate"] == pytest.approx(fallen, rel=0.1)
     # too much of a drop leaves more than one part
     low = volts_of_q4(10, plate=3.9, cathode=3.6, grid=3.8)
     step = traced(a_silent_tuner(low), tuner())["faults.mend.1"]
