@@ -4899,6 +4899,8 @@ export interface components {
         };
         /** StagePartShape */
         StagePartShape: {
+            /** Named */
+            named: boolean;
             /** Place */
             place: string;
             /** Suspicion */

@@ -55,11 +55,7 @@ function StageSymbol({ placed }: { placed: PlacedStagePart }) {
   const { part, symbol, x, y } = placed;
   const across = part.place === "coupling";
   return (
-    <Box
-      asChild
-      color={part.suspicion >= 0.05 ? "outside" : "ink"}
-      css={{ fill: "{colors.ground}" }}
-    >
+    <Box asChild color={part.named ? "outside" : "ink"} css={{ fill: "{colors.ground}" }}>
       <g
         transform={`translate(${x} ${y}) rotate(${across ? 90 : 0})`}
         stroke="currentColor"
@@ -79,12 +75,12 @@ function StageSymbol({ placed }: { placed: PlacedStagePart }) {
   );
 }
 
-type DeviceProps = { x: number; y: number; suspicion: number; solid: boolean };
+type DeviceProps = { x: number; y: number; suspicion: number; named: boolean; solid: boolean };
 
-function Device({ x, y, suspicion, solid }: DeviceProps) {
+function Device({ x, y, suspicion, named, solid }: DeviceProps) {
   const r = DEVICE_RADIUS;
   return (
-    <Box asChild color={suspicion >= 0.05 ? "outside" : "ink"} css={{ fill: "{colors.ground}" }}>
+    <Box asChild color={named ? "outside" : "ink"} css={{ fill: "{colors.ground}" }}>
       <g
         transform={`translate(${x} ${y})`}
         stroke="currentColor"

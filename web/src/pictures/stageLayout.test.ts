@@ -9,6 +9,7 @@ const part = (place: string, suspicion: number) => ({
   place,
   value: place.includes("bypass") || place === "coupling" ? "" : "68.0 kohm",
   suspicion,
+  named: suspicion > 0.1,
 });
 
 /** A tube with everything around it, and a transistor; all of it under suspicion. */
@@ -19,7 +20,7 @@ const CIRCUITS: StageCircuit[] = [
     before: "V3",
     parts: ["plate", "screen", "cathode", "grid", "coupling", "screen bypass", "cathode bypass"]
       .map((place) => part(place, 0.12))
-      .concat({ place: "device", value: "V4", suspicion: 0.4 }),
+      .concat({ place: "device", value: "V4", suspicion: 0.4, named: true }),
     volts: ["plate", "screen", "cathode", "grid", "feed"].map(VOLTS),
   },
   {
@@ -28,7 +29,7 @@ const CIRCUITS: StageCircuit[] = [
     before: "Q1",
     parts: ["plate", "cathode", "upper", "lower", "coupling", "cathode bypass"]
       .map((place) => part(place, 0.12))
-      .concat({ place: "device", value: "Q2", suspicion: 0.4 }),
+      .concat({ place: "device", value: "Q2", suspicion: 0.4, named: true }),
     volts: ["plate", "cathode", "grid", "feed"].map(VOLTS),
   },
 ];

@@ -15,7 +15,7 @@ export type PlacedStagePart = {
 type StageLayout = {
   wires: Point[][];
   parts: PlacedStagePart[];
-  device: { x: number; y: number; suspicion: number };
+  device: { x: number; y: number; suspicion: number; named: boolean };
   words: Words[];
 };
 
@@ -181,7 +181,12 @@ export function layOutStage(circuit: StageCircuit): StageLayout {
   return {
     wires,
     parts,
-    device: { x: X.device, y: Y.device, suspicion: device?.suspicion ?? 0 },
+    device: {
+      x: X.device,
+      y: Y.device,
+      suspicion: device?.suspicion ?? 0,
+      named: device?.named ?? false,
+    },
     words,
   };
 }

@@ -256,6 +256,7 @@ class StagePartShape(BaseModel):
     place: str
     value: str
     suspicion: float
+    named: bool
 
 
 class StageVoltsShape(BaseModel):

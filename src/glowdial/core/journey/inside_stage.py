@@ -117,13 +117,17 @@ def stage_drawing(inside: Inside) -> StageDrawing | None:
         stage.name,
         solid,
         stage.coupled_from or stage.direct_from,
-        tuple(StagePart(p, v, _share(shares, stage.name, p)) for p, v in placed),
+        tuple(_drawn_part(p, v, _share(shares, stage.name, p)) for p, v in placed),
         tuple(
             StageVolts(r.electrode, f"{significant(r.volts, 3)} V", f"{significant(v, 3)} V")
             for r, v in zip(inside.readings, found.sound, strict=True)
             if r.stage == stage.name
         ),
     )
+
+
+def _drawn_part(place: str, value: str, share: float) -> StagePart:
+    return StagePart(place, value, share, share >= NAMED_FROM)
 
 
 def _share(shares: Mapping[str, float], name: str, place: str) -> float:

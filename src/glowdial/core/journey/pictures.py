@@ -337,11 +337,12 @@ class DiagramTest:
 class StagePart:
     """A part of a stage as it is drawn: where ("plate", "screen", "cathode", "grid", "upper",
     "lower", "coupling", "screen bypass", "cathode bypass", "device"), its value, and how likely it
-    is to blame."""
+    is to blame; ``named`` where that is worth naming."""
 
     place: str
     value: str
     suspicion: float = 0.0
+    named: bool = False
 
 
 @dataclass(frozen=True, slots=True)
