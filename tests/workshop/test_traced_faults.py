@@ -20,7 +20,7 @@ from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.store.records import get_bench
 from glowdial.workshop.base.jobs import JobPage, OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import facts_of, import_sheet, read_sheet
-from glowdial.workshop.entries import AnswerCommand, record_answer
+from glowdial.workshop.entries import AnswerCommand, record_answer, withdraw
 from glowdial.workshop.stages.intake import fill_cells
 from workshop.conftest import Bench, over
 
@@ -81,6 +81,16 @@ def test_the_next_set_of_the_model_begins_with_what_the_first_had(tmp_path: Path
     complain(sister, "dead")
     lines = job_page(sister.workshop, sister.job).record.register(HISTORY)
     assert {(x.texts["of"], x.texts["block"]) for x in lines} >= {("this model", "socket-fm")}
+    # what was taken back was never found
+    [repair] = [
+        a for a in job_page(first.workshop, first.job).record.answers if a.ask == "mended socket-fm"
+    ]
+    withdraw(first.workshop, first.job, first.stamp("back"), repair.seq)
+    third = a_job(file, "causeway-portable", portable_condition(2), serial="S-3")
+    fill_cells(third.workshop, third.job, third.stamp("c"), {("vhf FM", "plays"): "f"})
+    complain(third, "dead")
+    lines = job_page(third.workshop, third.job).record.register(HISTORY)
+    assert "socket-fm" not in {x.texts["block"] for x in lines}
 
 
 def test_a_tube_set_dead_on_a_band_and_distorted_when_hot(tmp_path: Path) -> None:

@@ -108,6 +108,26 @@ def test_a_transistor_is_the_divider_and_its_emitter() -> None:
     assert bottomed.plate_v - bottomed.cathode_v < 0.7
 
 
+@settings(max_examples=200, deadline=None)
+@given(st.floats(2.0, 30.0), st.floats(1.0, 100.0), st.floats(0.3, 10.0), st.floats(0.3, 30.0))
+def test_a_transistor_keeps_kirchhoffs_laws_bottomed_or_not(
+    feed_v: float, plate_factor: float, cathode_factor: float, grid_factor: float
+) -> None:
+    strain = Strain(
+        plate_factor=plate_factor, cathode_factor=cathode_factor, grid_factor=grid_factor
+    )
+    found = operating_point(SILICON, feed_v, strain)
+    collector_a = (feed_v - found.plate_v) / (SILICON.plate_ohm * plate_factor)
+    emitter_a = found.cathode_v / (SILICON.cathode_ohm * cathode_factor)
+    divider_a = found.grid_v / (SILICON.lower_ohm * grid_factor)
+    base_a = (feed_v - found.grid_v) / SILICON.upper_ohm - divider_a
+    assert emitter_a == pytest.approx(collector_a + base_a, rel=1e-6, abs=1e-12)
+    if base_a > 1e-9:
+        assert found.grid_v - found.cathode_v == pytest.approx(0.65, abs=1e-6)
+        assert collector_a <= 80.0 * base_a * (1.0 + 1e-9)
+    assert found.plate_v - found.cathode_v >= -1e-9
+
+
 @settings(max_examples=60, deadline=None)
 @given(
     st.sampled_from([OUTPUT, IF_STAGE, TRIODE]),

@@ -14,7 +14,8 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Result, Step
 from glowdial.core.language.levels import db_voltage
-from glowdial.core.model.blocks import BlockDiagram, BlockKind
+from glowdial.core.model.blocks import Block, BlockDiagram, BlockKind
+from glowdial.core.model.facts import WindingFact
 from glowdial.core.tracing.failures import Symptom
 from glowdial.core.tracing.trials import (
     Finding,
@@ -221,18 +222,40 @@ def _volts(trial: Trial, name: str, results: list[Result]) -> Evidence:
 def _from_windings(
     situation: Situation, diagram: BlockDiagram, trials: Mapping[str, Trial]
 ) -> Iterable[Evidence]:
-    """A winding that was measured, by the block that its key begins with."""
-    names = {w.name: w.key for w in situation.facts.windings}
+    """Each block by the windings in it that were measured: one that is off is enough."""
+    blocks = {w.name: winding_block(diagram, w) for w in situation.facts.windings}
+    measured: dict[str, list[Result]] = {}
     for step in situation.before:
         for result in step.results:
-            key = names.get(result.label, "")
-            block = next((b for b in diagram.blocks if key and key.startswith(b.key)), None)
-            trial = trials.get(f"{TrialKind.OHMS} {block.key}") if block else None
-            if trial is not None:
-                bad = result.judgement.verdict.outside
-                outcome = Outcome.BAD if bad else Outcome.GOOD
-                said = f"{result.label} {result.text}, {result.judgement.words}"
-                yield Evidence(Finding(trial, outcome, seq=result.seq), said, "windings")
+            block = blocks.get(result.label)
+            if block is not None and not result.stale:
+                measured.setdefault(block.key, []).append(result)
+    for key, results in measured.items():
+        trial = trials.get(f"{TrialKind.OHMS} {key}")
+        if trial is not None:
+            told = next((r for r in results if r.judgement.verdict.outside), results[0])
+            outcome = Outcome.BAD if told.judgement.verdict.outside else Outcome.GOOD
+            said = f"{told.label} {told.text}, {told.judgement.words}"
+            yield Evidence(Finding(trial, outcome, seq=told.seq), said, "windings")
+
+
+def winding_block(diagram: BlockDiagram, winding: WindingFact) -> Block | None:
+    """The block that a winding is in: the one that its key begins with ("t1-primary"), else by its
+    area the oscillator's coil of the band that its key ends with ("osc-sw"), the output stage
+    ("output-primary") or the supply; None where nothing says."""
+    begun = [b for b in diagram.blocks if f"{winding.key}-".startswith(f"{b.key}-")]
+    if begun:
+        return max(begun, key=lambda b: len(b.key))
+    first, _, last = winding.key.partition("-")
+    oscillators = {b.key for b in diagram.blocks if b.kind is BlockKind.OSCILLATOR}
+    coils = {x.source for x in diagram.links if x.to in oscillators}
+    for block in diagram.blocks:
+        coil = block.key in coils and any(p.split(" ")[0] == last for p in block.used_in)
+        output = block.kind is BlockKind.OUTPUT and first == "output"
+        supply = block.kind is BlockKind.SUPPLY
+        if {"oscillator": coil, "audio": output, "supply": supply}.get(winding.area, False):
+            return block
+    return None
 
 
 def answer_of(finding: Finding) -> str:

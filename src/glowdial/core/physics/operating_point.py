@@ -233,6 +233,21 @@ def _screen_v(feed_v: float, screen_ohm: float, screen_a: float, leak_ohm: float
     return max((feed_v / screen_ohm - screen_a) / (1.0 / screen_ohm + leak_s), 0.0)
 
 
+def _saturated_a(
+    feed_v: float, drive_v: float, behind_ohm: float, emitter_ohm: float, collector_ohm: float
+) -> float:
+    """The collector current with no volts left across the transistor: Kirchhoff's law around the
+    collector and around the base, whose current runs through the emitter resistor as well."""
+    loop_ohm = collector_ohm + emitter_ohm
+    if loop_ohm <= 0.0:
+        return math.inf
+    alone_a = feed_v / loop_ohm
+    if drive_v <= alone_a * emitter_ohm:
+        return alone_a
+    share = emitter_ohm / (behind_ohm + emitter_ohm)
+    return max(feed_v - drive_v * share, 0.0) / (loop_ohm - emitter_ohm * share)
+
+
 def _transistor(stage: AmplifierStage, feed_v: float, strain: Strain) -> OperatingPoint:
     data = stage.typical
     gain = max(data.current_gain * strain.strength, 1e-3)
@@ -243,9 +258,13 @@ def _transistor(stage: AmplifierStage, feed_v: float, strain: Strain) -> Operati
     open_v, behind_ohm = feed_v * lower / (upper + lower), upper * lower / (upper + lower)
     if strain.strength <= 0.0:
         return OperatingPoint(feed_v, 0.0, 0.0, open_v, 0.0, 0.0, 0.0)
-    base_a = max(open_v - data.control_v, 0.0) / (behind_ohm + (gain + 1.0) * emitter_ohm)
-    most_a = feed_v / (collector_ohm + emitter_ohm) if collector_ohm + emitter_ohm > 0 else math.inf
-    collector_a = _bottomed(gain * base_a, most_a)
+    drive_v = max(open_v - data.control_v, 0.0)
+    active_a = gain * drive_v / (behind_ohm + (gain + 1.0) * emitter_ohm)
+    collector_a = _bottomed(
+        active_a, _saturated_a(feed_v, drive_v, behind_ohm, emitter_ohm, collector_ohm)
+    )
+    # what the collector does not take the base does: a bottomed transistor pulls its base down
+    base_a = max(drive_v - collector_a * emitter_ohm, 0.0) / (behind_ohm + emitter_ohm)
     emitter_v = (collector_a + base_a) * emitter_ohm
     return OperatingPoint(
         plate_v=feed_v - collector_a * collector_ohm,

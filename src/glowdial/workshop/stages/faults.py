@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 
-from sqlalchemy import select
+from sqlalchemy import exists, select
 
 from glowdial.core.stages.faults.case import HISTORY, MEND, MENDED_ASK
 from glowdial.core.tracing.derived import diagram_of
 from glowdial.sim.condition import Condition, mended
 from glowdial.store.records import get_bench
-from glowdial.store.tables import AnswerRow, JobRow
+from glowdial.store.tables import AnswerRow, JobRow, WithdrawalRow
 from glowdial.workshop.base.writing import OpenedJob
 
 THIS_SET, THIS_MODEL = "this set", "this model"
@@ -37,11 +37,20 @@ def recall_history(opened: OpenedJob, step: str) -> None:
         JobRow.sheet_id == job.sheet_id, JobRow.id < job.id
     )
     same = select(JobRow.id, JobRow.set_id).where(JobRow.set_id == job.set_id, JobRow.id < job.id)
-    ids = {i: s for query in (earlier, same) for i, s in session.execute(query.limit(MOST_JOBS))}
+    ids = {
+        i: s
+        for query in (earlier, same)
+        for i, s in session.execute(query.order_by(JobRow.id.desc()).limit(MOST_JOBS))
+    }
     if not ids:
         return
+    taken_back = exists().where(
+        WithdrawalRow.job_id == AnswerRow.job_id, WithdrawalRow.answer_seq == AnswerRow.seq
+    )
     query = select(AnswerRow.job_id, AnswerRow.ask).where(
-        AnswerRow.job_id.in_(ids), AnswerRow.step.startswith(f"{MEND}.", autoescape=True)
+        AnswerRow.job_id.in_(ids),
+        AnswerRow.step.startswith(f"{MEND}.", autoescape=True),
+        ~taken_back,
     )
     counts: Counter[tuple[str, str]] = Counter()
     known = {b.key for b in diagram_of(opened.situation.facts).blocks}

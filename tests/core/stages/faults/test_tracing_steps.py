@@ -8,7 +8,7 @@ from functools import cache
 import pytest
 
 from builders import tidewater_facts
-from glowdial.core.journey.findings import ANSWERS, answer_of, gathered, outcome_of
+from glowdial.core.journey.findings import ANSWERS, answer_of, gathered, outcome_of, winding_block
 from glowdial.core.journey.pictures import BlockStanding
 from glowdial.core.journey.record import (
     Answer,
@@ -21,7 +21,7 @@ from glowdial.core.journey.record import (
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Status, Step, find_ask, looked_at, result
 from glowdial.core.language.verdicts import Window
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts, WindingFact
 from glowdial.core.model.measurands import B_PLUS, electrode
 from glowdial.core.stages.bring_up.chart_step import chart_steps
 from glowdial.core.stages.bring_up.voltage_chart import chart_lines, computed_points
@@ -217,7 +217,7 @@ def test_a_side_effect_points_at_what_is_shared() -> None:
     assert all(e.finding.outcome is Outcome.GOOD for e in signal)
 
 
-def test_a_charts_verdicts_and_a_winding_count_without_being_typed_again() -> None:
+def test_a_charts_verdicts_count_without_being_typed_again() -> None:
     facts = tidewater_facts()
     diagram = diagram_of(facts)
     reading = Answer(3, "bring-up.chart", "V2", {"plate": 20.0}, {})
@@ -229,6 +229,32 @@ def test_a_charts_verdicts_and_a_winding_count_without_being_typed_again() -> No
     outcomes = {e.finding.trial.key: e.finding.outcome for e in found}
     assert outcomes["volts V2"] is Outcome.BAD
     assert outcomes["volts first-audio"] is Outcome.GOOD
+
+
+def test_a_block_is_as_good_as_the_worst_of_its_windings() -> None:
+    facts = tidewater_facts()
+    diagram = diagram_of(facts)
+    both = (
+        WindingFact("t1-primary", "first can, primary", 9.0, "if"),
+        WindingFact("t1-secondary", "first can, secondary", 9.0, "if"),
+        WindingFact("osc-sw", "oscillator coil", 1.0, "oscillator"),
+        WindingFact("output-primary", "output transformer", 300.0, "audio"),
+        WindingFact("mains-primary", "mains transformer", 20.0, "supply"),
+        WindingFact("t10-primary", "another can", 9.0, "if"),
+    )
+    blocks = [winding_block(diagram, w) for w in both]
+    assert [b.key if b else "" for b in blocks] == [
+        *("t1", "t1", "oscillator-coil-sw", "V4", "b-plus", "")
+    ]
+    answer = Answer(3, "cold.windings", "t1", {}, {})
+    fine, dead = Window(8.0, 10.0, 9.0), 1e6
+    read = (result(answer, both[1].name, "open", dead, fine),)
+    read = (result(answer, both[0].name, "9 ohm", 9.0, fine), *read)
+    step = Step("cold.windings", "cold checks", "windings", "", results=read)
+    situation = Situation(replace(facts, windings=both), JobRecord(), before=(step,))
+    found = gathered(situation, diagram, Symptom.SIGNAL, known_trials(diagram, Symptom.SIGNAL))
+    [told] = [e for e in found if e.finding.trial.key == "ohms t1"]
+    assert told.finding.outcome is Outcome.BAD and "secondary" in told.said
 
 
 def test_every_test_is_answered_by_a_letter_and_read_back_as_it_was_meant() -> None:
@@ -549,6 +575,9 @@ def test_what_passes_a_signal_everywhere_is_tried_again_before_more_is_tested() 
     asked = first(*passes)
     assert asked.ask is not None and asked.ask.name == whole
     assert "try it again" in asked.advice[0]
+    against = said(23, "faults.trace.1", "injection bc AM first-audio> signal", found="fails")
+    torn = first(*passes, against)
+    assert torn.ask is not None and torn.ask.name != whole
     still = first(*passes, said(23, "faults.trace.1", whole, found="fails"))
     assert still.ask is not None and still.ask.name != whole
     works = first(*passes, said(23, "faults.trace.1", whole, found="works"))

@@ -148,7 +148,10 @@ class Case:
             trial = one.finding.trial
             if trial.key == failed.key:
                 passed.clear()
-            elif trial.kind in PASSED_THROUGH and trial.reduced == 1.0 and not fails(one):
+            elif fails(one):
+                # what speaks against a block counts more than what speaks for it
+                passed.difference_update(trial.reach)
+            elif trial.kind in PASSED_THROUGH and trial.reduced == 1.0:
                 passed.update(trial.reach)
         return passed
 
