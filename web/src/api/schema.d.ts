@@ -4907,6 +4907,8 @@ export interface components {
             suspicion: number;
             /** Value */
             value: string;
+            /** Words */
+            words: string;
         };
         /** StageShape */
         StageShape: {
@@ -4954,6 +4956,8 @@ export interface components {
             read: string;
             /** Sound */
             sound: string;
+            /** Words */
+            words: string;
         };
         /**
          * StepLine

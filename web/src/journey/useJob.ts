@@ -103,7 +103,11 @@ export function useJob(job: Job) {
       const known = step?.ask?.key === key || step?.others.some((other) => other.key === key);
       const pick = () => tell({ type: "picked", step: step?.key ?? "", ask: key, series: false });
       if (known) pick();
-      else void further.fetch(key).then(pick);
+      else
+        further
+          .fetch(key)
+          .then(pick)
+          .catch((error: unknown) => tell({ type: "lost", error, typed: "" }));
     },
     open: (dialog: Dialog | null) => tell({ type: "dialog", dialog }),
     toggleLog: () => tell({ type: "log toggled" }),

@@ -4,6 +4,7 @@ import { PictureWords } from "./PictureWords";
 import {
   DEVICE_RADIUS,
   layOutStage,
+  shareOf,
   type PlacedStagePart,
   STAGE_HALF,
   STAGE_HEIGHT,
@@ -110,15 +111,16 @@ function AsTable({ circuit }: { circuit: StageCircuit }) {
         <Table.Body>
           {circuit.volts.map((v) => (
             <Table.Row key={v.at}>
-              <Table.Cell>{v.at}</Table.Cell>
+              <Table.Cell>{v.words}</Table.Cell>
               <Table.Cell>{v.read}</Table.Cell>
               <Table.Cell>{v.sound} if it were sound</Table.Cell>
             </Table.Row>
           ))}
           {circuit.parts.map((p) => (
             <Table.Row key={p.place}>
-              <Table.Cell>{p.place}</Table.Cell>
+              <Table.Cell>{p.words}</Table.Cell>
               <Table.Cell>{p.value}</Table.Cell>
+              <Table.Cell>{shareOf(p)}</Table.Cell>
             </Table.Row>
           ))}
         </Table.Body>

@@ -3,10 +3,11 @@ import { describe, expect, it } from "vitest";
 import { layOutStage, STAGE_HEIGHT, STAGE_WIDTH, type StageCircuit } from "./stageLayout";
 import { groundOf } from "./wordsLayout";
 
-const VOLTS = (at: string) => ({ at, read: "235 V", sound: "98.4 V" });
+const VOLTS = (at: string) => ({ at, words: at, read: "235 V", sound: "98.4 V" });
 /** Of a capacitor only the leak is drawn, without a value. */
 const part = (place: string, suspicion: number) => ({
   place,
+  words: place,
   value: place.includes("bypass") || place === "coupling" ? "" : "68.0 kohm",
   suspicion,
   named: suspicion > 0.1,
@@ -20,7 +21,7 @@ const CIRCUITS: StageCircuit[] = [
     before: "V3",
     parts: ["plate", "screen", "cathode", "grid", "coupling", "screen bypass", "cathode bypass"]
       .map((place) => part(place, 0.12))
-      .concat({ place: "device", value: "V4", suspicion: 0.4, named: true }),
+      .concat({ place: "device", words: "tube", value: "V4", suspicion: 0.4, named: true }),
     volts: ["plate", "screen", "cathode", "grid", "feed"].map(VOLTS),
   },
   {
@@ -29,7 +30,7 @@ const CIRCUITS: StageCircuit[] = [
     before: "Q1",
     parts: ["plate", "cathode", "upper", "lower", "coupling", "cathode bypass"]
       .map((place) => part(place, 0.12))
-      .concat({ place: "device", value: "Q2", suspicion: 0.4, named: true }),
+      .concat({ place: "device", words: "transistor", value: "Q2", suspicion: 0.4, named: true }),
     volts: ["plate", "cathode", "grid", "feed"].map(VOLTS),
   },
 ];

@@ -192,7 +192,7 @@ export function layOutStage(circuit: StageCircuit): StageLayout {
 }
 
 /** How likely a part is, in whole per cents; nothing below one. */
-const shareOf = (part: Part) => {
+export const shareOf = (part: Part) => {
   const share = Math.round(100 * part.suspicion);
   return share >= 1 ? `${share} %` : "";
 };

@@ -254,6 +254,7 @@ class DiagramTestShape(BaseModel):
 
 class StagePartShape(BaseModel):
     place: str
+    words: str
     value: str
     suspicion: float
     named: bool
@@ -261,6 +262,7 @@ class StagePartShape(BaseModel):
 
 class StageVoltsShape(BaseModel):
     at: str
+    words: str
     read: str
     sound: str
 

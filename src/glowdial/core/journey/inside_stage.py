@@ -117,17 +117,38 @@ def stage_drawing(inside: Inside) -> StageDrawing | None:
         stage.name,
         solid,
         stage.coupled_from or stage.direct_from,
-        tuple(_drawn_part(p, v, _share(shares, stage.name, p)) for p, v in placed),
         tuple(
-            StageVolts(r.electrode, f"{significant(r.volts, 3)} V", f"{significant(v, 3)} V")
+            _drawn_part(p, _part_words(stage, p), v, _share(shares, stage.name, p))
+            for p, v in placed
+        ),
+        tuple(
+            StageVolts(
+                r.electrode,
+                _electrode_word(r.electrode, solid),
+                f"{significant(r.volts, 3)} V",
+                f"{significant(v, 3)} V",
+            )
             for r, v in zip(inside.readings, found.sound, strict=True)
             if r.stage == stage.name
         ),
     )
 
 
-def _drawn_part(place: str, value: str, share: float) -> StagePart:
-    return StagePart(place, value, share, share >= NAMED_FROM)
+def _drawn_part(place: str, words: str, value: str, share: float) -> StagePart:
+    return StagePart(place, words, value, share, share >= NAMED_FROM)
+
+
+def _part_words(stage: AmplifierStage, place: str) -> str:
+    """A part as it is called: of a transistor there is no plate."""
+    solid = stage.device is Device.TRANSISTOR
+    where, _, bypass = place.partition(" ")
+    if place == "device":
+        return "transistor" if solid else "tube"
+    if place == "coupling":
+        return "coupling capacitor"
+    if place in ("upper", "lower"):
+        return f"{place} resistor of the divider"
+    return f"{_electrode_word(where, solid)} {'bypass capacitor' if bypass else 'resistor'}"
 
 
 def _share(shares: Mapping[str, float], name: str, place: str) -> float:

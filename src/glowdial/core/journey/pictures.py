@@ -337,9 +337,11 @@ class DiagramTest:
 class StagePart:
     """A part of a stage as it is drawn: where ("plate", "screen", "cathode", "grid", "upper",
     "lower", "coupling", "screen bypass", "cathode bypass", "device"), its value, and how likely it
-    is to blame; ``named`` where that is worth naming."""
+    is to blame; ``named`` where that is worth naming. ``words`` call it as it is called in this
+    stage."""
 
     place: str
+    words: str
     value: str
     suspicion: float = 0.0
     named: bool = False
@@ -348,9 +350,10 @@ class StagePart:
 @dataclass(frozen=True, slots=True)
 class StageVolts:
     """Volts at an electrode of a stage ("feed" for what it is fed from): read, and if it were
-    sound."""
+    sound. ``words`` call it as it is called in this stage."""
 
     at: str
+    words: str
     read: str
     sound: str
 

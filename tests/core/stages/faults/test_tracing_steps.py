@@ -421,6 +421,9 @@ def test_inside_a_block_its_own_circuit_tells_the_part_and_a_check_decides() -> 
     assert next(v for v in drawn.volts if v.at == "plate").read == "17.4 V"
     assert max(drawn.parts, key=lambda p: p.suspicion).place == "device"
     assert {p.place: p.named for p in drawn.parts}["device"]
+    said_of = [x.words for x in (*drawn.parts, *drawn.volts)]
+    assert "collector resistor" in said_of and "base" in said_of
+    assert not any(w in said for said in said_of for w in ("plate", "cathode", "grid", "tube"))
     assert all(p.named == (p.suspicion >= 0.05) for p in drawn.parts)
     # what it would be if it were sound has nothing to do with what is read: a divider of 33 and 8.2
     # kohm that feeds a base through a germanium junction, 1.5 kohm below it and 3.3 above
