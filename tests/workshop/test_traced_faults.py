@@ -8,7 +8,7 @@ import pytest
 
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.stages.faults.case import HISTORY
-from glowdial.core.stages.faults.tracing_steps import COMPLAINT
+from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.demo.fill import (
     demo_sheet,
     harbour_condition,

@@ -74,9 +74,11 @@ export function StepCard({ open, step }: Props) {
       {lost && (
         <Box>
           <Trouble error={lost.error} />
-          <Text fontSize="15px" mt={1}>
-            You had typed: <b>{lost.typed}</b>
-          </Text>
+          {lost.typed && (
+            <Text fontSize="15px" mt={1}>
+              You had typed: <b>{lost.typed}</b>
+            </Text>
+          )}
         </Box>
       )}
       {gated && <CautionCard step={step} writing={writing} />}

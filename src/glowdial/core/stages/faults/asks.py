@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.core.bench.recipe import Doing, Recipe
-from glowdial.core.journey.findings import ANSWERS
-from glowdial.core.journey.steps import Ask, Field, Lead
+from glowdial.core.journey.findings import ANSWERS, Evidence, entry_of
+from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.quantities import LEVEL, engineering
 from glowdial.core.model.blocks import BlockDiagram
+from glowdial.core.stages.faults.case import fails
 from glowdial.core.tracing.next_trial import TrialProposal
 from glowdial.core.tracing.trials import Trial, TrialKind
 
@@ -124,3 +128,15 @@ def _left(diagram: BlockDiagram, shares: tuple[tuple[str, float], ...]) -> str:
         return "nothing in particular"
     named = [f"{diagram.block(k).name} {100.0 * p:.0f} %" for k, p in shares[:3]]
     return ", ".join(named)
+
+
+def shown_result(one: Evidence, record: JobRecord) -> Result:
+    """A finding as a result: what was tried, what it gave, and what that does to how many."""
+    answer = entry_of(record, one)
+    what, _, said = one.said.rpartition(": ")
+    bad = fails(one)
+    count = len(one.finding.trial.reach)
+    blocks = f"{count} block{'' if count == 1 else 's'}"
+    shown = result(answer, what, said, 0.0 if bad else 1.0, as_found=True)
+    words = f"implicates {blocks}" if bad else f"clears {blocks}"
+    return replace(shown, judgement=replace(shown.judgement, words=words))

@@ -373,3 +373,13 @@ HISTORY_FORM = RegisterForm(
     called="history",
     title_of=lambda line: f"{line.texts.get('block', '')}, {line.texts.get('of', '')}",
 )
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """One round: its number, its case, which block is to blame and whether a person said so."""
+
+    number: int
+    case: Case
+    blamed: str
+    decided: bool

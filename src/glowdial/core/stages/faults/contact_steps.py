@@ -17,6 +17,7 @@ from glowdial.core.language.verdicts import Window
 from glowdial.core.model.blocks import BlockDiagram
 from glowdial.core.safety.cautions import Activity, Trait, traits_of
 from glowdial.core.stages.faults.complaints import Complaint
+from glowdial.core.stages.faults.steps import STAGE
 from glowdial.core.tracing.contacts import (
     MOST_WETTING_A,
     PositionFound,
@@ -33,7 +34,6 @@ from glowdial.core.tracing.contacts import (
 from glowdial.core.tracing.failures import Symptom
 from glowdial.core.tracing.trials import Outcome, Trial, TrialKind
 
-STAGE = "faults"
 CONTACTS = "faults.contacts"
 LEADS, ROW, AFTER, SCHOOL, WORKED, LOCKED, PLAN = (
     "leads",

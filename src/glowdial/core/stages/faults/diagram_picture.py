@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from glowdial.core.journey.inside_stage import Inside, stage_drawing
+from glowdial.core.journey.inside_stage import Inside, inside_of, stage_drawing
 from glowdial.core.journey.pictures import (
     BlockStanding,
     DiagramBlock,
@@ -13,9 +13,10 @@ from glowdial.core.journey.pictures import (
     DiagramPoint,
     DiagramTest,
 )
+from glowdial.core.journey.room import Situation
 from glowdial.core.model.blocks import Block, BlockDiagram, Link, LinkKind
 from glowdial.core.stages.faults.asks import trial_ask
-from glowdial.core.stages.faults.case import Case, fails
+from glowdial.core.stages.faults.case import WELL_SUSPECTED, Case, fails
 from glowdial.core.tracing.trials import Trial
 
 CLEARED_BELOW, SHOWN_FROM = 0.01, 0.005
@@ -150,3 +151,26 @@ def _standing(
     if not case.evidence:
         return BlockStanding.OPEN
     return BlockStanding.CLEARED if share < CLEARED_BELOW else BlockStanding.SUSPECTED
+
+
+def insides_of(situation: Situation, case: Case, key: str, step: str = "") -> list[Inside]:
+    """What the circuits of a block's stages tell, with the checks that were answered in a step."""
+    found = (inside_of(situation, s, step) for s in case.diagram.block(key).stages)
+    return [i for i in found if i is not None]
+
+
+def picture_of(
+    situation: Situation,
+    case: Case,
+    asked: Trial | None,
+    mended: tuple[str, ...],
+    blamed: str,
+) -> DiagramPicture:
+    """The diagram, with a look inside the blocks that are well suspected or to blame."""
+    looked = [
+        b.key
+        for b in case.diagram.blocks
+        if case.posterior.of(b.key) >= WELL_SUSPECTED or b.key == blamed
+    ]
+    inside = {key: insides_of(situation, case, key) for key in looked}
+    return diagram_picture(case, asked, mended, inside, blamed)

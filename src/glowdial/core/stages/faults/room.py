@@ -8,8 +8,9 @@ from glowdial.core.journey.room import Entering, Leg, ReportPart, Room, Situatio
 from glowdial.core.journey.sensitivity import check_tone_pair
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.stages.faults.case import HISTORY, HISTORY_FORM, MEND, MENDED_ASK
+from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.core.stages.faults.steps import STAGE, as_found_steps
-from glowdial.core.stages.faults.tracing_steps import COMPLAINT, tracing_steps
+from glowdial.core.stages.faults.tracing_steps import tracing_steps
 from glowdial.core.tracing.derived import diagram_of
 
 # when something that came back is looked at again
