@@ -3,6 +3,7 @@ import { useMemo, useRef, useState } from "react";
 
 import { BlockCard } from "./BlockCard";
 import { type Block, type DiagramPicture, layOutDiagram, type PlacedCell } from "./diagramLayout";
+import { MeterMark } from "./MeterMark";
 import { PictureWords } from "./PictureWords";
 import { useSize } from "./useSize";
 
@@ -54,22 +55,7 @@ export default function DiagramDrawing({ picture, onTest }: Props) {
                 <Cell key={placed.block.key} placed={placed} {...drawn.cell} />
               ))}
               {drawn.marks.map((mark) => (
-                <Box asChild key={mark.key} color="glow">
-                  <g data-mark={mark.letter}>
-                    <Box asChild css={{ fill: "{colors.ground}" }}>
-                      <circle cx={mark.x} cy={mark.y} r={9} stroke="currentColor" />
-                    </Box>
-                    <text
-                      x={mark.x}
-                      y={mark.y + 5}
-                      fontSize={13}
-                      textAnchor="middle"
-                      fill="currentColor"
-                    >
-                      {mark.letter}
-                    </text>
-                  </g>
-                </Box>
+                <MeterMark key={mark.key} x={mark.x} y={mark.y} letter={mark.letter} radius={9} />
               ))}
               <PictureWords words={drawn.words} />
             </svg>
