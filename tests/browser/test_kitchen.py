@@ -73,14 +73,16 @@ def parts(page: BenchPage) -> None:
     page.wait("what is proposed", lambda: "from stock" in page.text("proposals"))
     assert "X2" in page.text("proposals")
     # another part first: any can be taken
-    page.driver.find_element(By.XPATH, "//button[normalize-space(.)='C21a']").click()
+    page.driver.find_element(By.XPATH, "//button[starts-with(normalize-space(.), 'C21a ')]").click()
     page.wait("the other part", lambda: page.state()[2] == "C21a")
     page.wait("its need", lambda: "before the set draws" in page.text("proposals"))
     before = page.state()
-    focus(page, "[data-testid=fields] [role=radio]")
-    page.press("f", "19", Keys.TAB, "2", Keys.ENTER)
+    page.type_over("f 19 2")
+    page.press(Keys.ENTER)
     page.changed_from(before)
     page.wait("the finding", lambda: "C21a leaks" in page.text("advice"))
+    row = page.driver.find_element(By.CSS_SELECTOR, "[data-row=C21a]").text
+    assert "19.0 uF" in row and "2.00 mA" in row and "fit" in row
     in_the_log(page, "C21a renewed")
     work(page, until="cold.b-plus", letters=LETTERS)  # a new filter: measured again before power
     work(page, until="parts.resistors", letters=LETTERS)
@@ -123,14 +125,14 @@ def bring_up(page: BenchPage) -> None:
 
 def mend_the_ballast(page: BenchPage, job: str) -> None:
     page.open(f"{job}?step=parts.resistors")
-    page.wait_for("parts")
-    ballast = "//button[normalize-space(.)='R15']"
+    page.wait_for("reading-table")
+    ballast = "//button[starts-with(normalize-space(.), 'R15 ')]"
     page.wait("the list", lambda: page.driver.find_elements(By.XPATH, ballast))
     page.driver.find_element(By.XPATH, ballast).click()
     page.wait("the ballast", lambda: page.state()[2] == "R15")
     before = page.state()
-    focus(page, "[data-testid=fields] [role=radio]")
-    page.press("f", "1k42", Keys.ENTER)
+    page.type_over("f 1k42")
+    page.press(Keys.ENTER)
     page.changed_from(before)
     page.press(Keys.F9)
     # a changed supply part: B+ to B- and the ramp are asked for again, then the chart

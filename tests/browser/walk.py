@@ -16,7 +16,7 @@ TEXTS = {
     "Our first guess": "the cores were turned",
     "Condition": "case sound",
     "safety class": "X2",
-    "reason, if it is kept": "renewed last year",
+    "reason": "renewed last year",
 }
 # the letter for a choice, by the label of its row; the first letter there is otherwise
 LETTERS = {"Runs from": "m", "School": "s", "decision": "f"}
@@ -70,7 +70,8 @@ def act(page: BenchPage, typist: Typist, letters: Mapping[str, str] | None = Non
     elif page.find("fields"):
         fill_fields(page, letters or {})
     elif page.find("line"):
-        line = typist(page)
+        part = before[1].startswith("parts.") and before[2] != "test"
+        line = part_line(page, letters or {}) if part else typist(page)
         before = page.state()  # a reading at the bench is a write of its own
         if line is not None:
             page.type_over(line)
@@ -79,6 +80,15 @@ def act(page: BenchPage, typist: Typist, letters: Mapping[str, str] | None = Non
         return False
     page.changed_from(before)
     return True
+
+
+def part_line(page: BenchPage, letters: Mapping[str, str]) -> str:
+    """What is typed for a part: the decision, and why the old one stays where it bridges the
+    mains."""
+    asked = (page.find("line") or _missing()).get_attribute("placeholder") or ""
+    line = letters.get("decision", asked)
+    kept = line.startswith("k") and "safety class" in page.text("echo")
+    return f"k - - - {TEXTS['safety class']} {TEXTS['reason']}" if kept else line
 
 
 def acknowledge(page: BenchPage) -> list[str]:

@@ -179,7 +179,6 @@ class StepShape(BaseModel):
     gaps: list[GapShape]
     others: list[AskShape]
     panels: list[str]
-    asks_in_panel: bool
     reminded: list[str]
     said: list[SaidShape] = Field(description="what was entered in it, oldest first")
 
@@ -226,7 +225,6 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         gaps=[GapShape.of(g) for g in view.facts.gaps if g.stage == step.stage],
         others=[AskShape.of(a) for a in step.others],
         panels=[p for p in step.panels if p != VISITS_PANEL or view.visits],
-        asks_in_panel=step.asks_in_panel,
         reminded=list(reminded_cautions(step, view.record, since)),
         said=[
             SaidShape(seq=m.seq, at=m.at, text=m.text, verdict=m.verdict, words=m.words)

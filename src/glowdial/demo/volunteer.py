@@ -14,8 +14,8 @@ from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
 from glowdial.core.stages.faults.case import MEND
 from glowdial.core.stages.parts.order import School
-from glowdial.core.stages.parts.steps import CLASS, REASON
-from glowdial.core.stages.parts.steps import SCHOOL as PARTS_SCHOOL
+from glowdial.core.stages.parts.state import CLASS, REASON
+from glowdial.core.stages.parts.state import SCHOOL as PARTS_SCHOOL
 from glowdial.workshop.base.jobs import JobPage, job_page
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp

@@ -99,12 +99,6 @@ export const matrixQuery = (jobId: number) =>
     queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/matrix", ofJob(jobId))),
   });
 
-export const partsQuery = (jobId: number) =>
-  queryOptions({
-    queryKey: ["parts", jobId],
-    queryFn: () => unwrap(client.GET("/api/jobs/{job_id}/parts", ofJob(jobId))),
-  });
-
 export const proposalsQuery = (jobId: number, ref: string) =>
   queryOptions({
     queryKey: ["proposals", jobId, ref],

@@ -4982,8 +4982,6 @@ export interface components {
             /** Advice */
             advice: string[];
             ask: components["schemas"]["AskShape"] | null;
-            /** Asks In Panel */
-            asks_in_panel: boolean;
             /** Blocked */
             blocked: boolean;
             /** Blocked By */

@@ -29,11 +29,12 @@ type Props = {
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
 export function AskForm(props: Props) {
-  const { ask } = props;
+  const { ask, step } = props;
   if (ask.confirm) return <ConfirmForm {...props} />;
   // values that move together are typed as a line; choices and words have a control each
-  // what a bench can take is a line too, words by their first letter
-  if (ask.fields[0]?.unit || ask.measurable) return <LineForm {...props} />;
+  // what a bench can take and a table's row are lines too, words by their first letter
+  const row = step.table?.rows.some((r) => r.ask === ask.key) ?? false;
+  if (ask.fields[0]?.unit || ask.measurable || row) return <LineForm {...props} />;
   return <FieldsForm {...props} />;
 }
 

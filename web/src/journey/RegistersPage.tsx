@@ -30,14 +30,7 @@ function RegistersPage() {
         </BareButton>
       </Flex>
       {PANELS.filter((panel) => panel.onRegisters).map((panel) => (
-        <panel.Component
-          key={panel.name}
-          job={job}
-          step={null}
-          asked=""
-          writing={writing}
-          onPick={() => undefined}
-        />
+        <panel.Component key={panel.name} job={job} step={null} asked="" writing={writing} />
       ))}
       {lists?.registers.map((r) => (
         <RegisterPanel key={r.name} jobId={jobId} name={r.name} stepKey="" writing={writing} />

@@ -113,9 +113,7 @@ export function StepCard({ open, step }: Props) {
                 onCell={open.setCell}
               />
             )}
-            {!step.asks_in_panel && !pictured && (
-              <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />
-            )}
+            {!pictured && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}
             {finished && <Finished step={step} last={!job.next_step} onGoOn={onGoOn} />}
             {finished && !pictured && <Said said={step.said} />}
             {step.closable && !pictured && (
@@ -144,13 +142,7 @@ export function StepCard({ open, step }: Props) {
           aria-label="Registers of this step"
         >
           <Suspense fallback={null}>
-            <Panels
-              job={job}
-              step={step}
-              asked={ask?.key ?? ""}
-              writing={writing}
-              onPick={open.pick}
-            />
+            <Panels job={job} step={step} asked={ask?.key ?? ""} writing={writing} />
           </Suspense>
         </Box>
       )}

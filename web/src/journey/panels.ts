@@ -9,7 +9,6 @@ export type PanelProps = {
   step: Step | null;
   asked: string;
   writing: Writing;
-  onPick: (ask: string) => void;
 };
 
 /** A panel as its stage registers it: the name that steps call it by. */

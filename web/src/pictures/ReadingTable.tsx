@@ -86,7 +86,7 @@ function Asked({ table, asked, focused }: { table: Readings; asked: string; focu
   return (
     <Flex gap={5} wrap="wrap" align="baseline" px={2} pt={2} data-testid="asked-window">
       <Text fontSize="22px" color="glow">
-        {one ? one.label : row.label}
+        {one && one.label !== one.column ? one.label : row.label}
       </Text>
       {cells.map((cell) => (
         <Flex key={cell.column} gap={2} align="baseline">

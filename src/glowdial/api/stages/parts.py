@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from glowdial.api.base.wiring import JobId, WorkshopDep
 from glowdial.core.stages.parts.measured import check_measured
-from glowdial.core.stages.parts.steps import PartState
+from glowdial.core.stages.parts.state import PartState
 from glowdial.core.stages.parts.substitutes import Substitute
 from glowdial.workshop.stages import parts
 

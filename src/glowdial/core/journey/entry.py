@@ -65,7 +65,15 @@ def read_entry(
         label = ", ".join(f.label for f in ask.fields if f.required)
         least = sum(f.required for f in ask.fields)
         choices = tuple(o.lower() for f in ask.fields for o in f.options)
-        parts = split_values(line, len(ask.fields), label, ask.example, least=least, apart=choices)
+        parts = split_values(
+            line,
+            len(ask.fields),
+            label,
+            ask.example,
+            least=least,
+            apart=choices,
+            words_last=ask.fields[-1].free if ask.fields else False,
+        )
         given = {f.name: part for f, part in zip(ask.fields, parts, strict=False)}
     values: dict[str, float] = {}
     texts: dict[str, str] = {}
@@ -73,7 +81,7 @@ def read_entry(
         raw = given.get(field.name, "").strip()
         if ask.blanks and raw in BLANKS:
             continue
-        if not raw and not field.required:
+        if (not raw or raw in BLANKS) and not field.required:
             if field.quantity is None:
                 texts[field.name] = ""
             continue

@@ -68,6 +68,11 @@ class Field:
     measurand: Measurand | None = None
     sets: str = ""
 
+    @property
+    def free(self) -> bool:
+        """Whether any words are taken: neither a value nor a choice."""
+        return self.quantity is None and not self.options
+
 
 @dataclass(frozen=True, slots=True)
 class Ask:
@@ -172,10 +177,10 @@ class Step:
     """One step with everything that the bench needs to know now.
 
     ``others`` are questions that may be answered instead of ``ask``, in any order. ``panels`` name
-    what is worked or shown beside it; with ``asks_in_panel`` its questions are picked there.
-    ``begun`` is half done: it is finished before a re-check that it made is asked for. ``change``
-    is what answering it changes in the set, with a note. ``programme`` is the list of points that
-    it plans. ``thinking`` says that an inference of it is still being worked out.
+    what is worked or shown beside it. ``begun`` is half done: it is finished before a re-check that
+    it made is asked for. ``change`` is what answering it changes in the set, with a note.
+    ``programme`` is the list of points that it plans. ``thinking`` says that an inference of it is
+    still being worked out.
 
     What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
     has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
@@ -212,7 +217,6 @@ class Step:
     leave: bool = False
     others: tuple[Ask, ...] = ()
     panels: tuple[str, ...] = ()
-    asks_in_panel: bool = False
     begun: bool = False
     closed_because: str = ""
     notes: tuple[str, ...] = ()

@@ -210,16 +210,21 @@ def split_values(
     *,
     least: int | None = None,
     apart: tuple[str, ...] = (),
+    words_last: bool = False,
 ) -> list[str]:
     """Split one typed line into ``count`` values, or from ``least`` on, as in ``35 12.5``.
 
     A number and a unit set apart from it by a space stay together (``6.2 MHz``), and so do a whole
     number and a fraction of turns (``1 1/4``). Words of two letters or more that begin one of
-    ``apart`` are values of their own. Raises BadInput when the count differs.
+    ``apart`` are values of their own; with ``words_last`` the last value is all that is left of the
+    line. Raises BadInput when the count differs.
     """
     words = text.strip().replace(";", " ").split()
     parts: list[str] = []
     for word in words:
+        if words_last and len(parts) == count:
+            parts[-1] = f"{parts[-1]} {word}"
+            continue
         choice = len(word) > 1 and any(w.startswith(word.lower()) for w in apart)
         if parts and any(w.startswith(f"{parts[-1]} {word}".lower()) for w in apart):
             # a choice of several words, as a meter's name
@@ -239,7 +244,7 @@ def split_values(
 def _belongs_to(before: str, word: str, *, spare: bool) -> bool:
     """Whether a word is the unit, or the fraction of a turn, of the value before it."""
     if re.fullmatch(r"[a-zA-ZµμΩ/]+", word):
-        return before[-1].isdigit()
+        return before[-1].isdigit() and not before[0].isalpha()
     whole = re.fullmatch(r"[+-]?\d+", before)
     return bool(spare and whole and re.fullmatch(r"\d+/\d+", word))
 

@@ -16,18 +16,16 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.core.stages.parts.needs import Need, need_of
-from glowdial.core.stages.parts.steps import (
+from glowdial.core.stages.parts.state import (
     FIT,
     ORDER,
-    PROPOSAL,
     RESTUFF,
     PartState,
-    is_part_question,
-    part_called,
     part_states,
     parts_of,
     school_of,
 )
+from glowdial.core.stages.parts.steps import PROPOSAL, is_part_question, part_called
 from glowdial.core.stages.parts.substitutes import StockItem, Substitute, substitutes
 from glowdial.sim.condition import Condition, renewed
 from glowdial.store.records import get_bench

@@ -20,7 +20,7 @@ from glowdial.core.language.quantities import (
     engineering,
     parse,
 )
-from glowdial.core.stages.parts.steps import BATCH, ORDER
+from glowdial.core.stages.parts.state import BATCH, ORDER
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.store.tables import AnswerRow, JobRow, SetRow, StockRow, WithdrawalRow
 from glowdial.workshop.base.tables import as_csv

@@ -18,7 +18,7 @@ from glowdial.core.stages.parts.marking import marking_of
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
 from glowdial.core.stages.parts.needs import need_of
 from glowdial.core.stages.parts.order import DANGEROUS, School, batches
-from glowdial.core.stages.parts.steps import found_parts, part_states
+from glowdial.core.stages.parts.state import found_parts, part_states
 from glowdial.core.stages.parts.substitutes import StockItem, substitutes
 
 FACTS = tidewater_facts()

@@ -1,13 +1,12 @@
 import type { Panel } from "../../journey/panels";
-import { PartsPanel } from "./PartsPanel";
+import { Proposals } from "./Proposals";
 
 export const panels: Panel[] = [
   {
     name: "parts",
-    Component: ({ job, step, asked, onPick }) => {
-      const asks = step ? [...(step.ask ? [step.ask] : []), ...step.others] : [];
-      const open = asks.map((ask) => ask.key);
-      return <PartsPanel jobId={job.job_id} asked={asked} open={open} onPick={onPick} />;
-    },
+    Component: ({ job, step, asked }) =>
+      step?.table?.rows.some((row) => row.ask === asked) ? (
+        <Proposals jobId={job.job_id} part={asked} />
+      ) : null,
   },
 ];

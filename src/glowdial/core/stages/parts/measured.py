@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from glowdial.core.language.errors import BadInput
+from glowdial.core.language.verdicts import Window, judge, symmetric
 from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.stages.parts.needs import RESISTOR_TOLERANCE, value_window
+
+
+def measured_window(part: Part) -> Window:
+    """What a part may measure and stay, in ohm or F."""
+    if part.is_resistor:
+        return symmetric(part.value, RESISTOR_TOLERANCE * part.value)
+    below, above = value_window(part)
+    return Window((1.0 - below) * part.value, (1.0 + max(above, below)) * part.value, part.value)
 
 
 def check_measured(part: Part, measured: float) -> str:
@@ -15,14 +24,12 @@ def check_measured(part: Part, measured: float) -> str:
         )
     ratio = measured / part.value
     if part.is_resistor:
-        inside = abs(ratio - 1.0) <= RESISTOR_TOLERANCE
         return (
             f"{100 * (ratio - 1):+.0f} %: inside its tolerance, it may stay"
-            if inside
+            if not judge(measured, measured_window(part)).verdict.outside
             else f"{100 * (ratio - 1):+.0f} %: off by more than 20 %, replace it"
         )
-    below, above = value_window(part)
-    inside = -below <= ratio - 1.0 <= max(above, below)
+    inside = not judge(measured, measured_window(part)).verdict.outside
     word = "still within its window" if inside else "outside its window"
     leaky = " (a leaky paper reads high)" if part.kind is PartKind.PAPER and ratio > 1.2 else ""
     return f"{100 * (ratio - 1):+.0f} %: {word}{leaky}"

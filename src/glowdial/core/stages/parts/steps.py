@@ -7,7 +7,7 @@ one question, answered in any order: what was measured, and what is done about i
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
@@ -38,124 +38,38 @@ from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.safety.cautions import Activity, common_rail
 from glowdial.core.stages.parts.marking import marking_of, unlikely_words
 from glowdial.core.stages.parts.measured import check_measured, leakage_limit_a
-from glowdial.core.stages.parts.order import Batch, School, batches
+from glowdial.core.stages.parts.order import Batch, School
+from glowdial.core.stages.parts.state import (
+    BATCH,
+    CLASS,
+    CLASSES,
+    DECISION,
+    DECISIONS,
+    FIT,
+    FOUND_PARTS,
+    KEEP,
+    ORDER,
+    REASON,
+    RENEWED_DECISIONS,
+    RESTUFF,
+    SAFETY_USES,
+    SCHOOL,
+    PartState,
+    decided,
+    order_of,
+    part_states,
+    parts_of,
+    school_of,
+)
+from glowdial.core.stages.parts.table import parts_table
 
 STAGE = "parts"
-SCHOOL = "parts.school"
-PARTS_PANEL, FOUND_PARTS = "parts", "found-parts"
-FIT, RESTUFF, ORDER, KEEP = "fit", "restuff", "order", "keep"
-DECISIONS = (FIT, RESTUFF, ORDER, KEEP)
-DONE_DECISIONS = (FIT, RESTUFF, KEEP)
-RENEWED_DECISIONS = (FIT, RESTUFF)
+PARTS_PANEL = "parts"
 TEST_TOLERANCE = 0.05
 LEAST_FILTER_F, LEAST_PAPER_F = 0.5e-6, 1e-9
 FULL_LINE_SHARE = 0.95
-DECISION, CLASS, REASON = "decision", "class", "reason"
 # of what would do, the first unless another is said: stock, then standard values
 PROPOSAL, PROPOSALS = "proposal", ("1", "2")
-# what bridges the mains stays only with its class, and with a reason
-SAFETY_USES = (PartUse.MAINS, PartUse.CHASSIS)
-CLASSES = ("X1", "X2", "Y1", "Y2", "NONE")
-BATCH = "parts."
-
-
-@dataclass(frozen=True, slots=True)
-class PartState:
-    """A part with what was entered of it: measured (F or ohm), leakage, decision, what went in."""
-
-    part: Part
-    batch: str
-    decision: str
-    measured: float | None
-    leakage_a: float | None
-    fitted: str
-    safety: str = ""
-    reason: str = ""
-
-    @property
-    def unrated(self) -> bool:
-        """Whether it bridges the mains and is still the one of old, without reason and class."""
-        if self.part.use not in SAFETY_USES or self.decision in RENEWED_DECISIONS:
-            return False
-        return not (
-            self.decision == KEEP and self.reason and self.safety.strip().upper() in CLASSES
-        )
-
-    @property
-    def settled(self) -> bool:
-        """Nothing more to do: changed, or kept by decision."""
-        return self.decision in DONE_DECISIONS
-
-
-def parts_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Part, ...]:
-    """The sheet's list, and what the bench found beside it."""
-    found = [p for line in record.register(FOUND_PARTS) for p in found_parts(line.texts)]
-    known = {p.ref for p in facts.parts}
-    return (*facts.parts, *(p for p in found if p.ref not in known))
-
-
-def found_parts(texts: Mapping[str, str]) -> tuple[Part, ...]:
-    """Every section of a part that was found in the set, read from its marking.
-
-    Raises BadInput for a marking that is not understood.
-    """
-    kind, use = PartKind(texts["kind"]), PartUse(texts["use"])
-    ref = texts["ref"].strip()
-    marked = marking_of(texts["marked"], resistor=kind is PartKind.RESISTOR)
-    many = len(marked) > 1
-    return tuple(
-        Part(
-            ref=f"{ref}{chr(ord('a') + n)}" if many else ref,
-            name=use.value,
-            kind=kind,
-            use=use,
-            value=one.value,
-            volts=None if kind is PartKind.RESISTOR else one.volts,
-            can=ref if many else "",
-        )
-        for n, one in enumerate(marked)
-    )
-
-
-def part_states(facts: ReceiverFacts, record: JobRecord) -> tuple[PartState, ...]:
-    """Every part as it stands; those that stay unless tested bad are in no batch."""
-    places = {p.ref: b.key for b in order_of(facts, record) for p in b.parts}
-    return tuple(
-        _state(part, places.get(part.ref, ""), _decided(record, part.ref))
-        for part in parts_of(facts, record)
-    )
-
-
-def _decided(record: JobRecord, ref: str) -> Answer | None:
-    """The last decision on a part, in whichever batch it was taken."""
-    known = [a for a in record.asked(ref) if a.step.startswith(BATCH) and DECISION in a.texts]
-    return known[-1] if known else None
-
-
-def _state(part: Part, batch: str, answer: Answer | None) -> PartState:
-    if answer is None:
-        return PartState(part, batch, "", None, None, "")
-    return PartState(
-        part,
-        batch,
-        answer.texts["decision"],
-        answer.values.get("measured"),
-        answer.values.get("leakage"),
-        answer.texts.get("fitted", ""),
-        answer.texts.get(CLASS, ""),
-        answer.texts.get(REASON, ""),
-    )
-
-
-def school_of(record: JobRecord) -> School | None:
-    """The school chosen for this job, if one was."""
-    answer = record.latest(SCHOOL, "school")
-    return School(answer.texts["school"]) if answer else None
-
-
-def order_of(facts: ReceiverFacts, record: JobRecord) -> tuple[Batch, ...]:
-    """The batches of the school chosen; of the default one before it is."""
-    return batches(parts_of(facts, record), school_of(record) or School.DANGEROUS)
 
 
 def parts_before_power(situation: Situation) -> list[Step]:
@@ -163,7 +77,7 @@ def parts_before_power(situation: Situation) -> list[Step]:
     facts, record = situation.facts, situation.record
     if not parts_of(facts, record):
         return [_no_list(record)]
-    steps = [_school(record)]
+    steps = [_school(facts, record)]
     if school_of(record) is not None:
         steps += [_batch(facts, record, b) for b in order_of(facts, record) if b.before_power]
     return steps
@@ -199,7 +113,7 @@ def _no_list(record: JobRecord) -> Step:
     return conclude(step, (reading(record, step.key, ask),))
 
 
-def _school(record: JobRecord) -> Step:
+def _school(facts: ReceiverFacts, record: JobRecord) -> Step:
     ask = Ask(
         "school",
         "Which parts are changed, and when?",
@@ -212,7 +126,8 @@ def _school(record: JobRecord) -> Step:
         "Choose how parts are changed",
         "All at once is quick, and a new fault then has many suspects. Dangerous ones first and a "
         "few at a time leaves one suspect. Playing as found shows what works, limited and briefly.",
-        panels=(PARTS_PANEL, FOUND_PARTS),
+        panels=(FOUND_PARTS,),
+        table=parts_table(part_states(facts, record)),
         notes=tuple(f"School: {s.value}." for s in (school_of(record),) if s is not None),
     )
     return conclude(step, (reading(record, SCHOOL, ask),))
@@ -236,10 +151,10 @@ def _batch(facts: ReceiverFacts, record: JobRecord, batch: Batch) -> Step:
         else "Measure with one end free where something lies across; replaced when off by more "
         "than 20 %, at twice the dissipation.",
         panels=(PARTS_PANEL,),
-        asks_in_panel=True,
         advice=tuple(_findings(states)),
         notes=(f"On order: {', '.join(ordered)}.",) if ordered else (),
         waits_for=(f"{', '.join(ordered)}, on order",) if ordered else (),
+        table=parts_table(states),
         does=(Activity.REPLACING, Activity.RESTUFFING),
         holds_power=tuple(w for w in map(_held, states) if w),
         begun=bool(waiting) and len(waiting) < len(states),
@@ -280,16 +195,16 @@ def _part_ask(part: Part) -> Ask:
         small = part.kind is not PartKind.ELECTROLYTIC
         amperes = LEAKAGE if small else CURRENT
         fields.append(Field("leakage", "leakage", amperes, required=False, measurand=leakage))
-    if part.use in SAFETY_USES:
-        fields.append(
-            Field(CLASS, "safety class (X1, X2, Y1, Y2 or none), if kept", required=False)
-        )
-        fields.append(Field(REASON, "reason, if it is kept", required=False))
     fields.append(Field(PROPOSAL, "proposal taken", options=PROPOSALS, required=False))
+    if part.use in SAFETY_USES:
+        # any words, as the last of the line
+        fields.append(Field(CLASS, "safety class, if kept", options=CLASSES, required=False))
+        fields.append(Field(REASON, "reason, if kept", required=False))
+    more = ", ".join(f.label for f in fields[1:])
     return Ask(
         part.ref,
         f"{part.ref}, {part.name}, {part.value_text}{rating}, {part.kind.value}: fit, restuff, "
-        "order or keep; then what it measures, if it was measured.",
+        f"order or keep. Then, where known: {more}; a dash where not.",
         tuple(fields),
         "f" if not part.is_resistor else f"k {engineering(part.value, 'ohm').removesuffix(' ohm')}",
     )
@@ -432,7 +347,7 @@ def part_follows(
     if not is_part_question(step, ask):
         return ()
     # what an earlier decision took goes back first
-    before = _returned(_decided(situation.record, ask.key))
+    before = _returned(decided(situation.record, ask.key))
     if texts[DECISION] not in RENEWED_DECISIONS:
         return before
     part = part_called(situation.facts, situation.record, ask.key)
@@ -450,7 +365,7 @@ def _returned(answer: Answer | None, *, back: bool = True) -> tuple[Consequence,
 def part_withdrawn(answer: Answer, record: JobRecord) -> tuple[Consequence, ...]:
     """A decision that counts and is taken back puts its parts back into stock; the one before it
     counts again, and takes its own."""
-    if DECISION not in answer.texts or _decided(record, answer.ask) is not answer:
+    if DECISION not in answer.texts or decided(record, answer.ask) is not answer:
         return ()
     earlier = [
         a
