@@ -7,6 +7,9 @@ import { MeterMark } from "./MeterMark";
 import { PictureWords } from "./PictureWords";
 import { useSize } from "./useSize";
 
+/** The height that a drawing may claim from the rest of a step. */
+const MOST_LEAST = 420;
+
 type Props = { picture: DiagramPicture; onTest: (ask: string) => void };
 
 /** A set as blocks: who is suspected and how much, what the present test runs through, and behind
@@ -25,7 +28,8 @@ export default function DiagramDrawing({ picture, onTest }: Props) {
       as="figure"
       m={0}
       flex="1 1 300px"
-      minH="300px"
+      // a large set is seen as a whole; what was found before stands below it
+      minH={`${Math.min(Math.max(drawn?.least ?? 0, 300), MOST_LEAST)}px`}
       position="relative"
       data-testid="diagram-picture"
       aria-label="The set as blocks"
@@ -55,7 +59,7 @@ export default function DiagramDrawing({ picture, onTest }: Props) {
                 <Cell key={placed.block.key} placed={placed} {...drawn.cell} />
               ))}
               {drawn.marks.map((mark) => (
-                <MeterMark key={mark.key} x={mark.x} y={mark.y} letter={mark.letter} radius={9} />
+                <MeterMark key={mark.key} x={mark.x} y={mark.y} letter={mark.letter} radius={8} />
               ))}
               <PictureWords words={drawn.words} />
             </svg>

@@ -21,7 +21,7 @@ export type DiagramLayout = {
 
 const LEAST_WIDTH = 108;
 const MOST_WIDTH = 180;
-const GUTTER_X = 22;
+const GUTTER_X = 18;
 const GUTTER_Y = 14;
 const LEAST_HEIGHT = 36;
 const MOST_HEIGHT = 56;
@@ -29,7 +29,7 @@ const LINE = 15;
 /** How far apart lines run in one gutter, and how many find room there. */
 const LANE = 3;
 const LANES = 4;
-const LETTERS_WIDE = 7.4;
+const LETTERS_WIDE = 7.3;
 
 /** Blocks in rows along the signal, and every line in the gutters between them: none runs through
  * a name. */
@@ -79,24 +79,20 @@ type Seat = { block: Block; row: number; column: number };
 /** Which row and column each block has, chain after chain. */
 function placed(chains: Block[][], columns: number): { places: Seat[]; rows: number } {
   const places: Seat[] = [];
-  let row = 0;
-  let column = 0;
+  // how many seats of each row are taken
+  const taken: number[] = [];
   for (const chain of chains) {
-    // a short chain stays together, a long one begins where there is most room
-    if (column > 0 && chain.length > columns - column) {
-      row += 1;
-      column = 0;
-    }
+    // a short chain stays together, in the last row that has room; a long one begins a row
+    const room = taken.findLastIndex((used) => columns - used >= chain.length);
+    let row = room < 0 ? taken.length : room;
     for (const block of chain) {
-      if (column === columns) {
-        row += 1;
-        column = 0;
-      }
+      if ((taken[row] ?? 0) === columns) row = taken.length;
+      const column = taken[row] ?? 0;
       places.push({ block, row, column });
-      column += 1;
+      taken[row] = column + 1;
     }
   }
-  return { places, rows: row + 1 };
+  return { places, rows: taken.length };
 }
 
 /** Runs of blocks that follow each other with nothing joining or leaving between; what carries no
@@ -196,26 +192,26 @@ function linesOf(
   });
 }
 
-/** A block's name in at most two lines, and how likely it is at the end of the second. */
+/** A block's name in at most two lines, and how likely it is at the end of the shorter one. */
 function wordsOf(
   { block, x, y }: PlacedCell,
   { width, height }: { width: number; height: number },
 ): Words[] {
   // in a tall cell the two lines stand apart
   const step = Math.min(LINE + (height - LEAST_HEIGHT) / 2, LINE + 6);
-  const most = Math.floor((width - 10) / LETTERS_WIDE);
+  const most = Math.floor((width - 9) / LETTERS_WIDE);
   const said = wordOf(block);
   const lines = inLines(block.label, most);
-  const left = Math.max(most - said.length, 3);
-  const first = cut(lines[0] ?? "", most);
+  const left = Math.max(most - said.length - 1, 3);
   const rest = lines.slice(1).join(" ");
-  // the dots are wider than a letter
-  const second = rest.length > left ? cut(rest, left - 1) : rest;
+  const above = (lines[0] ?? "").length < rest.length && rest.length > left;
+  const first = cut(lines[0] ?? "", above ? left : most);
+  const second = cut(rest, above ? most : left);
   const tone: Words["tone"] = settled(block) || block.standing === "open" ? "dim" : "suspect";
   const line = (key: string, text: string, n: number, more: Partial<Words>): Words => ({
     key: `${block.key} ${key}`,
     text,
-    x: x + 7,
+    x: x + 6,
     y: y + LINE + step * (n - 1) - 1,
     size: SMALL,
     align: "start",
@@ -225,7 +221,7 @@ function wordsOf(
   return [
     line("name 0", first, 1, {}),
     line("name 1", second, 2, {}),
-    line("figure", said, 2, { x: x + width - 5, align: "end", tone }),
+    line("figure", said, above ? 1 : 2, { x: x + width - 4, align: "end", tone }),
   ].filter((words) => words.text !== "");
 }
 
