@@ -202,7 +202,7 @@ def test_restore_after_puts_back_what_the_step_switched_off(caller: Caller) -> N
             line = done.json()["line"]
         assert caller.answer(job, line).status_code == 201
     state = caller.job(job)
-    assert [t["on"] for t in state["temporaries"]] == [True]
+    assert {t["on"] for t in state["temporaries"]} == {True}
     assert [s["off"] for s in state["switched_off"]] == [True]
     # survey and decision are closed; the restoring step has to be done all the same
     caller.see_to(job)
@@ -212,7 +212,7 @@ def test_restore_after_puts_back_what_the_step_switched_off(caller: Caller) -> N
     assert caller.job(job)["next_step"] == "if.restore"
     assert caller.answer(job, "done").status_code == 201
     state = caller.job(job)
-    assert [t["on"] for t in state["temporaries"]] == [False]
+    assert {t["on"] for t in state["temporaries"]} == {False}
     assert [s["off"] for s in state["switched_off"]] == [False]
 
 

@@ -15,7 +15,7 @@ from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.room import Situation
+from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.slips import doubts_of, expected_window
 from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.language.errors import BadInput
@@ -197,7 +197,7 @@ def _asked_or_refused(
     line = f"{values['ac']:.1f} {values['b_plus']:.1f}"
     try:
         entry = read_entry(ask, line, {}, step.programme)
-        room_of(step.stage).check(situation, step, ask, entry.values)
+        room_of(step.stage).check(situation, step, ask, Entering(entry.values, entry.texts))
     except BadInput:
         return True
     return bool(entry.doubts)

@@ -70,7 +70,7 @@ def a_new_sheet(workshop: Workshop, _: pytest.MonkeyPatch) -> None:
 
 
 def another_survey(_: Workshop, patch: pytest.MonkeyPatch) -> None:
-    patch.setattr(survey, "SURVEY_STEP_HZ", 16e3)
+    patch.setattr(survey, "STEPS_OF_IF", 29.0)
 
 
 def another_ramp(_: Workshop, patch: pytest.MonkeyPatch) -> None:

@@ -33,6 +33,8 @@ def prepare(recipe: Recipe, bench: Bench) -> None:
     """Set the bench for a movement by hand: where the dial counts, the signal is brought in first,
     strong enough to be found, and then set to the level wanted."""
     bench.apply(recipe.change)
+    if recipe.doing is Doing.PEAK and recipe.target_v is not None:
+        _match(recipe, bench)
     if recipe.change.get("dial_hz") is not None:
         bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
         _find(recipe, bench)
@@ -129,14 +131,14 @@ def _peak(
     adjuster = recipe.adjuster
     prepare(recipe, bench)
     bench.turn(adjuster, -already)
-    before = bench.read(AVC)
+    before = bench.read(recipe.indicator)
     stands = 0.0
 
     def measure(turns: float) -> float:
         nonlocal stands
         bench.turn(adjuster, turns - stands)
         stands = turns
-        return bench.read(AVC)
+        return bench.read(recipe.indicator)
 
     peak = peak_by_turning(measure, step_turns=step_turns, reach_turns=reach_turns)
     turns = peak.turns
@@ -163,7 +165,7 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
 
     def measure(level_v: float) -> float:
         bench.apply(setting(generator_emf_v=level_v))
-        return bench.read(AVC)
+        return bench.read(recipe.indicator)
 
     level = match_reading(measure, target, lowest=lowest, highest=highest)
     remarks = ("The generator's range ended before the reading was reached.",)

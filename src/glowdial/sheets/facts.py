@@ -10,6 +10,7 @@ from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.facts import (
     DEFAULT_DIAL_TOLERANCE,
     Adjuster,
+    AlignmentRow,
     BandFacts,
     Bandspread,
     ChartFigure,
@@ -43,6 +44,7 @@ from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.circuit_facts import circuit_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,
+    AlignmentRowSheet,
     BandSheet,
     Chassis,
     Devices,
@@ -70,6 +72,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         chassis=sheet.chassis.value,
         intermediate_frequency_hz=sheet.intermediate_frequency_hz,
         transformers=tuple(_transformer(t) for t in sheet.if_transformers),
+        alignment=tuple(_row(r) for r in sheet.alignment),
         adjusters=tuple(_adjuster(a, sheet, tracked) for a in sheet.adjusters),
         bands=tuple(_band(band, tracked[band.key]) for band in sheet.bands),
         sensitivity=_sensitivity(sheet),
@@ -189,8 +192,13 @@ def _transformer(sheet: TransformerSheet) -> IfTransformer:
         capacitance_f=sheet.capacitance_f or norm.capacitance_f,
         primary_q=sheet.primary_q or norm.primary_q,
         secondary_q=sheet.secondary_q or norm.secondary_q,
+        middle=sheet.middle,
         coupling_of_critical=sheet.coupling_of_critical or norm.coupling_of_critical,
     )
+
+
+def _row(sheet: AlignmentRowSheet) -> AlignmentRow:
+    return AlignmentRow(**{**sheet.model_dump(), "adjusters": tuple(sheet.adjusters)})
 
 
 def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:

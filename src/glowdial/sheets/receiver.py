@@ -173,19 +173,42 @@ class AdjusterSheet(Section):
 
 
 class TransformerSheet(Section):
-    """An IF can: its two adjusters, and its windings where the service data gives them.
+    """An IF can: its one to three adjusters, and its windings where the service data gives them.
 
-    Coupling is a multiple of the critical one; 1 is flat, above it the top splits.
+    Coupling is a multiple of the critical one; 1 is flat, above it the top splits. A single circuit
+    has no secondary; of three the middle one lies between primary and secondary.
     """
 
     key: Key
     name: Words
     primary: Key
-    secondary: Key
+    secondary: Key | None = None
+    middle: Key | None = None
     capacitance_f: Capacitance | None = None
     primary_q: float | None = Field(default=None, gt=1, le=2000)
     secondary_q: float | None = Field(default=None, gt=1, le=2000)
     coupling_of_critical: float | None = Field(default=None, gt=0.01, le=10)
+
+    @model_validator(mode="after")
+    def _middle_lies_between(self) -> Self:
+        if self.middle is not None and self.secondary is None:
+            raise refuse("a middle circuit lies between two others", '"secondary": "t1-secondary"')
+        return self
+
+
+class AlignmentRowSheet(Section):
+    """A row of the maker's alignment table; what it does not say is left out."""
+
+    adjusters: list[Key] = Field(min_length=1, max_length=12)
+    generator_hz: Frequency | None = None
+    point: Words = Field(default="", examples=["mixer grid"])
+    through: Words = Field(default="", examples=["10 nF"])
+    band: Words = ""
+    dial_hz: Frequency | None = None
+    indicator: Words = Field(default="", examples=["output meter"])
+    target: Words = Field(default="", examples=["maximum"])
+    remark: Words = ""
+    repeat: bool = False
 
 
 class GangSheet(Section):
@@ -300,6 +323,9 @@ class ReceiverSheet(Section):
         default=None, description="B+ to chassis, cold, capacitors charged"
     )
     voltage_chart: VoltageChart | None = None
+    alignment: list[AlignmentRowSheet] = Field(
+        default_factory=list, max_length=80, description="the maker's alignment table, in its order"
+    )
     if_transformers: list[TransformerSheet] = Field(min_length=1, max_length=5)
     adjusters: list[AdjusterSheet] = Field(min_length=2, max_length=80)
     gang: GangSheet | None = None
@@ -349,7 +375,9 @@ class ReceiverSheet(Section):
                 '"intermediate_frequency_hz": 465000',
             )
         for can in self.if_transformers:
-            self._known(keys, (can.primary, can.secondary), f"IF transformer {can.key}")
+            self._known(keys, (can.primary, can.middle, can.secondary), f"IF transformer {can.key}")
+        for number, row in enumerate(self.alignment, 1):
+            self._known(keys, tuple(row.adjusters), f"row {number} of the alignment table")
         if self.chassis_layout is not None:
             self._on_chassis(self.chassis_layout)
         if self.block_diagram is not None and self.circuit is not None:

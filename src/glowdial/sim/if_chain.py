@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
 from numpy.typing import NDArray
 
 from glowdial.core.model.facts import IfTransformer, ReceiverFacts
+from glowdial.core.physics.coupled_circuits import CanShape
 from glowdial.core.physics.resonance import (
-    CoupledPair,
-    TunedCircuit,
     circuit_response,
     resonating_inductance_h,
 )
@@ -21,6 +21,7 @@ Floats = NDArray[np.float64]
 IF_TUBE_S = 1.6e-3
 # a pentode's plate resistance by its current: some 0.8 megohm at 7 mA
 PLATE_V = 5600.0
+DAMPED_Q = 12.0
 
 
 class IfChain:
@@ -29,27 +30,37 @@ class IfChain:
     def __init__(self, facts: ReceiverFacts, condition: Condition) -> None:
         self._facts, self._condition = facts, condition
 
-    def pair(
-        self, can: IfTransformer, turns: dict[str, float], plate_a: float | None = None
-    ) -> CoupledPair:
-        """A can as it stands. The tube before it loads its primary, more when it draws more;
-        ``plate_a`` of None is the design's."""
+    def can_ohm(
+        self,
+        can: IfTransformer,
+        frequency_hz: Floats,
+        turns: dict[str, float],
+        *,
+        plate_a: float | None = None,
+        damped: tuple[str, ...] = (),
+    ) -> Floats:
+        """Volts at a can's last winding per ampere into its first, as it stands. The tube before it
+        loads its primary, more when it draws more; ``plate_a`` of None is the design's. A
+        ``damped`` winding has some 30 kohm across it."""
         intermediate = self._facts.intermediate_frequency_hz
         nominal_l = resonating_inductance_h(
             frequency_hz=intermediate, capacitance_f=can.capacitance_f
         )
-
-        def winding(key: str, q: float) -> TunedCircuit:
-            factor = part_factor(self._facts, self._condition, key, turns.get(key, 0.0))
-            return TunedCircuit(nominal_l * factor, can.capacitance_f, q)
-
-        primary_q = can.primary_q
+        factors = [
+            part_factor(self._facts, self._condition, key, turns.get(key, 0.0)) for key in can.cores
+        ]
+        qs = list(can.qs)
         if plate_a is not None:
-            primary_q = _reloaded(can, intermediate, plate_a)
-        coupling = can.coupling_of_critical / math.sqrt(can.primary_q * can.secondary_q)
-        return CoupledPair(
-            winding(can.primary, primary_q), winding(can.secondary, can.secondary_q), coupling
+            qs[0] = _reloaded(can, intermediate, plate_a)
+        qs = [_damped(q) if key in damped else q for key, q in zip(can.cores, qs, strict=True)]
+        coupling = tuple(
+            can.coupling_of_critical / math.sqrt(a * b) for a, b in itertools.pairwise(can.qs)
         )
+        shape = CanShape(tuple(intermediate / math.sqrt(f) for f in factors), tuple(qs), coupling)
+        # ohms are the reactance between the two ends, times the shape
+        between_h = nominal_l * math.sqrt(factors[0] * factors[-1])
+        reactance = 2.0 * np.pi * frequency_hz * between_h
+        return np.asarray(reactance * np.abs(shape.transfer(frequency_hz)))
 
     def pairs_gain(
         self,
@@ -58,12 +69,13 @@ class IfChain:
         *,
         first: int = 0,
         plate_a: float | None = None,
+        damped: tuple[str, ...] = (),
     ) -> Floats:
         """Detector volts per ampere into the primary of can ``first``, tubes as designed."""
         gain = np.ones_like(frequency_hz)
         cans = self._facts.transformers
         for place, can in enumerate(cans[first:], first):
-            response = np.abs(self.pair(can, turns, plate_a).transimpedance_ohm(frequency_hz))
+            response = self.can_ohm(can, frequency_hz, turns, plate_a=plate_a, damped=damped)
             gain = gain * response * (IF_TUBE_S if place < len(cans) - 1 else 1.0)
         filter_ = self._facts.circuit.if_filter
         if filter_ is not None and first == 0:
@@ -71,7 +83,11 @@ class IfChain:
         return np.asarray(gain)
 
     def after_mixer(
-        self, first_hz: Floats, turns: dict[str, float], plate_a: float | None = None
+        self,
+        first_hz: Floats,
+        turns: dict[str, float],
+        plate_a: float | None = None,
+        damped: tuple[str, ...] = (),
     ) -> tuple[Floats, Floats]:
         """The tuned IF's frequency for what leaves the first mixer, and the gain there.
 
@@ -80,12 +96,17 @@ class IfChain:
         """
         conversion = self._facts.circuit.conversion
         if conversion is None:
-            return first_hz, self.pairs_gain(first_hz, turns, plate_a=plate_a)
+            return first_hz, self.pairs_gain(first_hz, turns, plate_a=plate_a, damped=damped)
         through = circuit_response(first_hz, conversion.first_intermediate_hz, conversion.first_q)
         second = np.abs(first_hz - conversion.second_oscillator_hz)
         # nothing passes at zero frequency, and no tuned circuit is defined there
         second = np.maximum(second, 1e3)
-        return second, through * self.pairs_gain(second, turns, plate_a=plate_a)
+        return second, through * self.pairs_gain(second, turns, plate_a=plate_a, damped=damped)
+
+
+def _damped(q: float) -> float:
+    """A winding's Q with the damping resistor across it: some twelve by itself."""
+    return 1.0 / (1.0 / q + 1.0 / DAMPED_Q)
 
 
 def _reloaded(can: IfTransformer, intermediate_hz: float, plate_a: float) -> float:

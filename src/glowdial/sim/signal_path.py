@@ -104,7 +104,7 @@ class SignalPath:
 
     def if_gain(self, state: BenchState, frequency_hz: Floats) -> Floats:
         """Detector volts per ampere into the first winding of the tuned IF, at full gain."""
-        return self._chain.pairs_gain(frequency_hz, state.turns)
+        return self._chain.pairs_gain(frequency_hz, state.turns, damped=state.damped)
 
     def front_end(self, state: BenchState, power: PowerPoint) -> FrontEnd | None:
         """The band in use, or None with no band chosen."""
@@ -146,7 +146,7 @@ class SignalPath:
         around_hz, step_hz = self._noise_row_hz
         # carriers, what passes unconverted, and the noise's row in one go
         row_hz = np.concatenate([first_hz, generator_hz, around_hz])
-        if_hz, gain = self._chain.after_mixer(row_hz, state.turns, plate_a)
+        if_hz, gain = self._chain.after_mixer(row_hz, state.turns, plate_a, state.damped)
         count = first_hz.size
         carrier = math.sqrt(2.0) * signal_v * gain[:count] * slope_s * tubes
         if converting:
@@ -172,7 +172,7 @@ class SignalPath:
         after = {n: p for n, p in power.points.items() if n not in names[:place]}
         tubes = gain_share(self.facts, self.condition, after, Role.IF)
         first = min(place + 1, len(self.facts.transformers) - 1)
-        gain = self._chain.pairs_gain(generator_hz, state.turns, first=first)
+        gain = self._chain.pairs_gain(generator_hz, state.turns, first=first, damped=state.damped)
         return math.sqrt(2.0) * at_clip_v * gain * IF_TUBE_S * tubes, 0.0, generator_hz
 
     def _if_plate_a(self, power: PowerPoint) -> float | None:

@@ -54,6 +54,6 @@ class BenchState(Settings):
         moving = values.get("moving")
         if moving is not None:
             values["moving"] = Moving(tuple(moving["theta"]), moving["avc_v"])
-        for name in ("burnt", "lifted"):
+        for name in ("burnt", "lifted", "damped"):
             values[name] = tuple(values.get(name, ()))
         return cls(**values)

@@ -351,10 +351,10 @@ def turn(
         begun = row.held.get("step") == step.key
         if not begun:
             prepare(ask.recipe, bench)
-        before = bench.read(AVC)
+        before = bench.read(ask.recipe.indicator)
         bench.turn(step.adjuster, amount_turns)
         opened.scribe.move(step.adjuster, amount_turns, step.key)
-        now = bench.read(AVC)
+        now = bench.read(ask.recipe.indicator)
         held = max(before, now, row.held["avc"] if begun else 0.0)
         already = row.held["turned"] if begun else 0.0
         turned = already + amount_turns

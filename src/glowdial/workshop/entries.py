@@ -123,7 +123,7 @@ def preview(workshop: Workshop, job_id: int, step_key: str, ask_name: str, line:
     if found_signs.signs:
         return f"ALARM: {sign_words(found_signs.signs)}. Enter stops everything powered."
     entry = read_entry(ask, found_signs.rest, {})
-    room.check(found.situation, step, ask, entry.values)
+    room.check(found.situation, step, ask, Entering(entry.values, entry.texts))
     return entry.echo
 
 
@@ -138,7 +138,7 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
         raise Doubted(f"{entry.doubts[0]} Send it again to keep it as it is.")
     check_leaving(step, entry)
     room = room_of(step.stage)
-    room.check(opened.situation, step, ask, entry.values)
+    room.check(opened.situation, step, ask, Entering(entry.values, entry.texts))
     texts = {**entry.texts, **completed(opened, step, ask, entry)}
     values = _with_moves(opened, step, entry)
     equipment = opened.situation.equipment

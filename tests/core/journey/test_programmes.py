@@ -56,7 +56,8 @@ def asked_to_the_end(facts: ReceiverFacts, record: JobRecord, key: str) -> list[
 
 
 def other_survey(patch: pytest.MonkeyPatch) -> ReceiverFacts:
-    patch.setattr(survey, "SURVEY_STEP_HZ", 16e3)
+    patch.setattr(survey, "STEPS_OF_IF", 29.0)
+    patch.setattr("glowdial.core.stages.intermediate.steps.SURVEY_POINTS", 2)
     return FACTS
 
 

@@ -220,16 +220,18 @@ def test_a_core_turned_afterwards_makes_the_pass_stale() -> None:
     assert moved.step("if.pass2.gain").status is Status.RECHECK
 
 
-def test_the_generator_is_turned_down_when_the_meter_rises() -> None:
-    step = at(a_record(*in_first_pass())).step("if.pass1.t2-secondary")
-    assert step.ask is not None and step.ask.recipe is not None
-    assert step.ask.recipe.change.get("generator_emf_v") == 400e-6
-    values = {"before": -2.0, "after": -4.0, "turns": 1.0}
-    answered = in_first_pass(an_answer(60, step.key, "peak", values))
-    state = at(a_record(*answered))
-    assert any("generator down to 200 uV" in line for line in state.step(step.key).advice)
-    following = ask_of(state, "if.pass1.t2-primary").recipe
-    assert following is not None and following.change.get("generator_emf_v") == 200e-6
+def test_every_core_is_peaked_from_the_same_reading_with_the_other_winding_damped() -> None:
+    state = at(a_record(*in_first_pass()))
+    for core, other in (("t2-secondary", "t2-primary"), ("t1-primary", "t1-secondary")):
+        recipe = ask_of(state, f"if.pass1.{core}").recipe
+        assert recipe is not None and recipe.target_v == 2.0  # as the record of old was matched
+        assert recipe.change.get("damped") == (other,)
+        assert recipe.change.get("generator_emf_v") == 400e-6
+    new = at(a_record(an_answer(1, "if.survey", "reference@reading=0.5", {"level": 90e-6})))
+    reference = ask_of(new, "if.survey")
+    assert reference.key == "point"
+    begun = ask_of(at(a_record()), "if.survey").recipe
+    assert begun is not None and begun.target_v == pytest.approx(0.45)  # 11 Mohm on 1.2 Mohm
 
 
 def tracking(high_hz: float, low_hz: float, *more: Answer, **lists: object) -> Journey:

@@ -90,9 +90,7 @@ def read_trace(content: bytes, name: str = "") -> ReadTrace:
     if len(content) > LARGEST_BYTES:
         raise BadInput("file", f"{len(content)} bytes", "is over 4 MB", "a trace of 601 points")
     lines = _text(content).splitlines()
-    if re.search(r"\.s\dp$", name.lower()) or any(
-        OPTION_LINE.match(x) for x in lines[:40]
-    ):
+    if re.search(r"\.s\dp$", name.lower()) or any(OPTION_LINE.match(x) for x in lines[:40]):
         return _touchstone(lines)
     return _table(lines)
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import Any
 
 from glowdial.core.bench.settings import NO_CHANGE, SettingsChange
+from glowdial.core.model.measurands import AVC, Measurand
 
 
 class Doing(StrEnum):
@@ -26,8 +27,10 @@ class Recipe:
     """How the values of a question are obtained at a bench that can be read and set.
 
     ``change`` is what is set first; to ``READ`` is to read the measurands of the question's
-    required fields. ``wait_s`` is time to stand at these settings before reading, ``span_hz`` how
-    far either side of the dial mark to look. ``trial`` is the test of fault tracing to ``TRY``.
+    required fields, to peak or to match is to do so by ``indicator``. A ``target_v`` is the reading
+    that the level is set for first. ``wait_s`` is time to stand at these settings before reading,
+    ``span_hz`` how far either side of the dial mark to look. ``trial`` is the test of fault tracing
+    to ``TRY``.
     """
 
     doing: Doing
@@ -38,6 +41,7 @@ class Recipe:
     span_hz: float | None = None
     wait_s: float = 0.0
     trial: str = ""
+    indicator: Measurand = AVC
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

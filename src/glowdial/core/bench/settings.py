@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, TypeVar
 
 from glowdial.core.language.errors import BadInput
@@ -15,7 +15,8 @@ class Settings:
     ``injection`` is where the generator is clipped ("aerial", "mixer grid", a stage's grid, or "").
     ``lamp_w`` is a limiter lamp, 0 for none. ``lifted`` names leads taken off for a reading
     ("load", "coupling"). With a ``series_ohm`` the rectifier is silicon, and that much resistance
-    is ahead of the reservoir, or ``series_behind`` it.
+    is ahead of the reservoir, or ``series_behind`` it. ``damped`` are IF windings, by their
+    adjusters, with a resistor across them.
     """
 
     line_v: float = 0.0
@@ -31,6 +32,8 @@ class Settings:
     lifted: tuple[str, ...] = ()
     series_ohm: float | None = None
     series_behind: bool = False
+    # a needle's unrest is told by how a setting is written: those of old read as they did
+    damped: tuple[str, ...] = field(default=(), repr=False)
 
 
 State = TypeVar("State", bound=Settings)

@@ -225,9 +225,7 @@ def _oscillators(
 
 
 def _can(facts: ReceiverFacts, can: IfTransformer) -> ChainBlock:
-    cores = tuple(
-        ChainCore(key, facts.adjuster(key).name) for key in (can.primary, can.secondary) if key
-    )
+    cores = tuple(ChainCore(key, facts.adjuster(key).name) for key in can.cores)
     tuned = khz(facts.intermediate_frequency_hz)
     return ChainBlock(can.key, ChainKind.CAN, can.key.upper(), tuned, cores=cores)
 
@@ -251,7 +249,7 @@ def _named(name: str, device: str) -> str:
 def _gain(facts: ReceiverFacts, stage: AmplifierStage, can: IfTransformer | None) -> str:
     """Gain without control, into a can tuned right: slope times transimpedance (Terman, Radio
     Engineers' Handbook, coupled-circuit amplifiers). Only of a circuit that the sheet gives."""
-    if can is None or not facts.circuit.stages_given:
+    if can is None or len(can.cores) != 2 or not facts.circuit.stages_given:
         return ""
     hz = facts.intermediate_frequency_hz
     henry = resonating_inductance_h(frequency_hz=hz, capacitance_f=can.capacitance_f)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from glowdial.core.bench.movements import REFERENCE_AVC_V
 from glowdial.core.bench.peak_trace import PeakTrace, TracePoint, peak_trace
@@ -11,10 +11,10 @@ from glowdial.core.bench.recipe import Recipe
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import NOTHING, Answer, Basis, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Step, result
-from glowdial.core.language.quantities import AVC_VOLTS, TURNS, engineering, turns
+from glowdial.core.language.quantities import AVC_VOLTS, TURNS, Quantity, engineering, turns
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import Adjuster
-from glowdial.core.model.measurands import AVC, turn_of
+from glowdial.core.model.measurands import AVC, Measurand, turn_of
 
 # a peak that is lower than where it stood by more than an indicator's own error was lost
 LEAST_OF_BEFORE = 0.97
@@ -23,33 +23,50 @@ TELLING_TURN, NOTHING_SHARE = 0.25, 0.01
 PEAK, TRIAL, MOST_TRIALS = "peak", "trial", 60
 
 
-def peak_ask(adjuster: Adjuster, recipe: Recipe) -> Ask:
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What an indicator's readings are called, how they are typed and where they are taken (None
+    where no instrument does), an example, and what sets its questions apart."""
+
+    label: str
+    quantity: Quantity
+    measurand: Measurand | None
+    example: str
+    suffix: str = ""
+
+
+AVC_SHOWN = Shown("AVC", AVC_VOLTS, AVC, "-0.42")
+
+
+def peak_ask(
+    adjuster: Adjuster, recipe: Recipe, shown: Shown = AVC_SHOWN, level_words: str = ""
+) -> Ask:
     """Turn it through its peak and back: what was read before and at the peak, and the turn."""
     return Ask(
         PEAK,
-        f"Turn the {adjuster.name} through its peak and back to it: AVC before, AVC at the peak, "
-        "turn.",
+        f"{level_words}Turn the {adjuster.name} through its peak and back to it: {shown.label} "
+        "before, at the peak, turn.",
         (
-            Field("before", "before", AVC_VOLTS, measurand=AVC),
-            Field("after", "at the peak", AVC_VOLTS, measurand=AVC),
+            Field("before", "before", shown.quantity, measurand=shown.measurand),
+            Field("after", "at the peak", shown.quantity, measurand=shown.measurand),
             Field("turns", "turn", TURNS, measurand=turn_of(adjuster.key)),
         ),
-        "-1.9 -2.6 +3/8",
+        "-1.9 -2.6 +3/8" if shown is AVC_SHOWN else "1.9 2.6 +3/8",
         expected_text="a clear maximum, falling off both ways",
-        recipe=replace(recipe, adjuster=adjuster.key),
+        recipe=None if shown.measurand is None else replace(recipe, adjuster=adjuster.key),
     )
 
 
-def trial_ask(number: int) -> Ask:
+def trial_ask(number: int, shown: Shown = AVC_SHOWN) -> Ask:
     """A place on the way over the peak, as a hand and a meter know it: nothing is decided by it."""
     return Ask(
         f"{TRIAL}{number}",
-        "On the way: turns from where it stood when you began, and what the AVC reads there.",
+        f"On the way: turns from where it stood when you began, and the {shown.label} there.",
         (
             Field("turned", "turned so far", TURNS),
-            Field("avc", "AVC there", AVC_VOLTS, measurand=AVC),
+            Field("avc", f"{shown.label} there", shown.quantity, measurand=shown.measurand),
         ),
-        "+1/8 -2.2",
+        f"+1/8 {shown.example}",
         called="a place on the way",
         series=True,
     )

@@ -101,21 +101,21 @@ def same_facts(facts: ReceiverFacts, _: JobRecord) -> ReceiverFacts:
     return facts
 
 
-def anything_goes(_: Situation, __: Step, ___: Ask, ____: Mapping[str, float]) -> None:
-    """A stage without rules of its own on what may be entered."""
-
-
-def no_words(_: Situation, __: Step, ___: Ask, ____: str) -> str:
-    """A stage that has nothing to say while a line is typed."""
-    return ""
-
-
 @dataclass(frozen=True, slots=True)
 class Entering:
     """An answer as it was kept: values in SI, texts."""
 
     values: Mapping[str, float]
     texts: Mapping[str, str]
+
+
+def anything_goes(_: Situation, __: Step, ___: Ask, ____: Entering) -> None:
+    """A stage without rules of its own on what may be entered."""
+
+
+def no_words(_: Situation, __: Step, ___: Ask, ____: str) -> str:
+    """A stage that has nothing to say while a line is typed."""
+    return ""
 
 
 def nothing_follows(_: Situation, __: Step, ___: Ask, ____: Entering) -> tuple[Consequence, ...]:
@@ -138,7 +138,7 @@ class Room:
     """A stage: the legs that it fills, and what it has to say.
 
     ``derive`` adds to the facts what the record tells of the set. ``check`` raises BadInput for
-    values that cannot be kept; ``while_typing`` are words on a line that is not finished.
+    what cannot be kept; ``while_typing`` are words on a line that is not finished.
     ``follows`` and ``withdrawn`` are what an answer, or taking one back, does besides;
     ``registers`` its registers, ``report`` its part of the page.
     """
@@ -146,7 +146,7 @@ class Room:
     stage: str
     legs: tuple[Leg, ...] = ()
     derive: Callable[[ReceiverFacts, JobRecord], ReceiverFacts] = same_facts
-    check: Callable[[Situation, Step, Ask, Mapping[str, float]], None] = anything_goes
+    check: Callable[[Situation, Step, Ask, Entering], None] = anything_goes
     while_typing: Callable[[Situation, Step, Ask, str], str] = no_words
     follows: Callable[[Situation, Step, Ask, Entering], tuple[Consequence, ...]] = nothing_follows
     withdrawn: Callable[[Answer, JobRecord], tuple[Consequence, ...]] = nothing_from_taking_back

@@ -3,7 +3,6 @@ proof."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -16,7 +15,7 @@ from glowdial.core.journey.dial_marks import (
 )
 from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
-from glowdial.core.journey.room import Situation
+from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
@@ -214,8 +213,9 @@ def _cost(point: SensitivityPoint, figure: float | None) -> str:
     return f"{db_voltage(figure / point.limit_v):.1f} dB short at {khz(point.frequency_hz)}"
 
 
-def check_tone_pair(_: Situation, __: Step, ask: Ask, values: Mapping[str, float]) -> None:
+def check_tone_pair(_: Situation, __: Step, ask: Ask, kept: Entering) -> None:
     """Raises BadInput for an output that is nothing, or greater with the tone off."""
+    values = kept.values
     if not {"on", "off"} <= values.keys():
         return
     for field in ask.fields:

@@ -113,6 +113,9 @@ FREQUENCY_LIMIT = Quantity(
 HERTZ = Quantity(
     "audio frequency", "Hz", "Hz", 1.0, 1e5, "100", "must be a frequency of 1 Hz to 100 kHz"
 )
+INDICATION = Quantity(
+    "indication", "", "", 0.0, 100.0, "3.5", "must be 0 to 100 divisions, or a mark from 0 to 10"
+)
 DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
 PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
 INDUCTANCE = Quantity(

@@ -40,19 +40,53 @@ class Adjuster:
 
 @dataclass(frozen=True, slots=True)
 class IfTransformer:
-    """An IF can with its two adjusters, in signal order, and its windings by design.
+    """An IF can with its one to three adjusters, and its windings by design.
 
-    Qs are loaded, coupling is a multiple of the critical one.
+    Qs are loaded, coupling is a multiple of the critical one between each two. A can of a single
+    circuit has no ``secondary``, one of three has a ``middle`` circuit between the two.
     """
 
     key: str
     name: str
     primary: str
-    secondary: str
+    secondary: str | None
     capacitance_f: float = 115e-12
     primary_q: float = 88.0
     secondary_q: float = 96.0
     coupling_of_critical: float = 0.88
+    middle: str | None = None
+
+    @property
+    def cores(self) -> tuple[str, ...]:
+        """Its adjusters in signal order."""
+        return tuple(key for key in (self.primary, self.middle, self.secondary) if key)
+
+    @property
+    def qs(self) -> tuple[float, ...]:
+        """Loaded Q of each circuit, in signal order; a middle one is loaded by nothing else."""
+        inner = (max(self.primary_q, self.secondary_q),) if self.middle else ()
+        last = (self.secondary_q,) if self.secondary else ()
+        return (self.primary_q, *inner, *last)
+
+
+@dataclass(frozen=True, slots=True)
+class AlignmentRow:
+    """A row of the maker's alignment table: where the generator is set and clipped, through what,
+    how the set stands, what is adjusted for what, and what else is said.
+
+    None or empty where the table does not say. ``repeat`` asks for another pass from its first row.
+    """
+
+    adjusters: tuple[str, ...]
+    generator_hz: float | None = None
+    point: str = ""
+    through: str = ""
+    band: str = ""
+    dial_hz: float | None = None
+    indicator: str = ""
+    target: str = ""
+    remark: str = ""
+    repeat: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,6 +218,7 @@ class ReceiverFacts:
     all_transistors: bool | None = None
     layout: Layout | None = None
     diagram: BlockDiagram | None = None
+    alignment: tuple[AlignmentRow, ...] = ()
 
     @property
     def nominal_line_v(self) -> float:
@@ -228,5 +263,9 @@ class ReceiverFacts:
         raise NotFound("band", key)
 
     def if_adjusters(self) -> tuple[str, ...]:
-        """IF adjusters in peaking order: last transformer first, secondary before primary."""
-        return tuple(key for t in reversed(self.transformers) for key in (t.secondary, t.primary))
+        """IF adjusters from the detector back: last transformer first, secondary before primary."""
+        return tuple(key for t in reversed(self.transformers) for key in reversed(t.cores))
+
+    def can_of(self, adjuster: str) -> IfTransformer | None:
+        """The IF can that an adjuster sits in; None where it is none of the IF."""
+        return next((t for t in self.transformers if adjuster in t.cores), None)

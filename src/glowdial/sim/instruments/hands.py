@@ -27,6 +27,7 @@ def hands(room: SimulatedRoom, others: Mapping[str, ScpiInstrument]) -> ScpiInst
     facts = room.receiver.facts
     points = {"", "resistance", *(p.key for p in facts.circuit.points)}
     points |= {f"{h.tube}{HEATER}" for h in room.receiver.power.heaters}
+    cores = {key for can in facts.transformers for key in can.cores}
     clips = {"", "aerial", "mixer grid", *(f"{s.name} grid" for s in facts.circuit.stages)}
 
     def turn(text: str) -> None:
@@ -51,6 +52,9 @@ def hands(room: SimulatedRoom, others: Mapping[str, ScpiInstrument]) -> ScpiInst
     def clamp(text: str) -> None:
         off = text.strip().upper() == "OFF"
         room.change(avc_clamp_v=None if off else number(text, low=0.0, high=100.0))
+
+    def damp(text: str) -> None:
+        room.change(damped=tuple(n for n in [_one_of(text, {"", *cores})] if n))
 
     def stand(text: str) -> None:
         room.change(place=_one_of(text, {str(p) for p in Site}))
@@ -79,6 +83,7 @@ def hands(room: SimulatedRoom, others: Mapping[str, ScpiInstrument]) -> ScpiInst
             "INJect": setter(lambda text: room.change(injection=_one_of(text, clips))),
             "CLIP": setter(lambda text: room.change(oscillator_stopped=switch(text))),
             "CLAMp": setter(clamp),
+            "DAMP": setter(damp),
             "BEAT": setter(lambda text: room.change(beat_on=switch(text))),
             "CABinet": setter(lambda text: room.change(in_cabinet=switch(text))),
             "PLACe": setter(stand),

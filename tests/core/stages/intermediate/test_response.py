@@ -66,9 +66,11 @@ def test_the_plot_is_in_decibels_with_the_if_and_the_peak_marked() -> None:
 
 def test_every_core_stands_on_the_table_of_its_passes() -> None:
     record = walked(FACTS, "if.pass1.gain")
-    gain = an_answer(
-        max(a.seq for a in record.answers) + 1, "if.pass1.gain", "level", {"level": 3e-4}
-    )
+    asked = journey(FACTS, record).step("if.pass1.gain").ask
+    assert asked is not None
+    seq = max(a.seq for a in record.answers) + 1
+    gain = an_answer(seq, "if.pass1.gain", "level", {"level": 3e-4})
+    gain = replace(gain, point=asked.point)
     step = journey(FACTS, replace(record, answers=(*record.answers, gain))).step("if.pass1.gain")
     assert step.table is not None and step.table.columns == ("pass 1",)
     assert [row.label for row in step.table.rows] == [

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from glowdial.core.journey.consequences import Consequence, RaiseAlarm
 from glowdial.core.journey.room import (
     Entering,
@@ -47,11 +45,11 @@ def _under_power(situation: Situation) -> list[Step]:
     ]
 
 
-def _check(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
+def _check(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
     if step.key == RAMP:
-        check_ramp_entry(situation.facts, situation.record, ask, values)
+        check_ramp_entry(situation.facts, situation.record, ask, kept.values)
     elif step.key == DIAGNOSIS:
-        check_nodes(situation.facts, values)
+        check_nodes(situation.facts, kept.values)
 
 
 def _follows(situation: Situation, step: Step, ask: Ask, kept: Entering) -> tuple[Consequence, ...]:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from glowdial.core.journey.room import Leg, Room
-from glowdial.core.stages.intermediate.steps import if_report, if_steps
+from glowdial.core.stages.intermediate.steps import check_if, if_report, if_steps
 from glowdial.core.stages.intermediate.survey import STAGE
 
 ALIGNMENT = Leg("alignment of the IF", if_steps)
-ROOM = Room(STAGE, (ALIGNMENT,), report=if_report)
+ROOM = Room(STAGE, (ALIGNMENT,), check=check_if, report=if_report)

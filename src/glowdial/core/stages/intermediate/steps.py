@@ -1,14 +1,14 @@
-"""IF alignment by AVC volts: survey as found, peak each core in order, gain by substitution."""
+"""IF alignment: survey as found, peak each core in order by the indicator chosen, gain by
+substitution."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from glowdial.core.bench.movements import REFERENCE_AVC_V
-from glowdial.core.bench.recipe import Doing
+from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.chain import MIXER, SetUp, chain_picture
 from glowdial.core.journey.entry import LEAVE_IT
-from glowdial.core.journey.peaking import LEAST_OF_BEFORE, advised_level_v, peak_step
+from glowdial.core.journey.peaking import LEAST_OF_BEFORE
 from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import (
     conclude,
@@ -19,23 +19,52 @@ from glowdial.core.journey.readings import (
     waiting,
 )
 from glowdial.core.journey.record import IF_AREA, Answer, Basis, JobRecord
-from glowdial.core.journey.room import ReportPart, ReportRow, Situation, pictured, report_row
+from glowdial.core.journey.room import (
+    Entering,
+    ReportPart,
+    ReportRow,
+    Situation,
+    pictured,
+    report_row,
+)
 from glowdial.core.journey.steps import Ask, Field, Lead, Plot, PlotLine, Status, Step, result
-from glowdial.core.language.quantities import AVC_VOLTS, LEVEL, engineering, khz, turns
+from glowdial.core.language.quantities import LEVEL, engineering, khz, turns
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.model.measurands import AVC, GENERATOR_LEVEL
+from glowdial.core.model.measurands import GENERATOR_LEVEL
 from glowdial.core.safety.cautions import Activity
+from glowdial.core.stages.intermediate.adjusters import STATE, check_state, standing
+from glowdial.core.stages.intermediate.cores import Fed, core_step, injections, shown_with
 from glowdial.core.stages.intermediate.gain import (
     STOP_BELOW_DB,
     another_pass,
     gain_by_substitution_db,
+    shown_db,
+)
+from glowdial.core.stages.intermediate.indicators import (
+    READS,
+    REFERENCE,
+    Indicator,
+    IndicatorKind,
+    choice_ask,
+    indicator,
+    references,
+)
+from glowdial.core.stages.intermediate.order import (
+    ORDER,
+    by_sheet,
+    damped_with,
+    order_ask,
+    order_of,
+    plan_table,
+    reordered,
+    warnings,
 )
 from glowdial.core.stages.intermediate.survey import (
-    LEFT_REACH_HZ,
+    LEFT_POINTS,
     STAGE,
     SURVEY,
     SURVEY_LEFT,
-    SURVEY_REACH_HZ,
+    SURVEY_POINTS,
     centre_window,
     flat_words,
     if_recipe,
@@ -49,43 +78,89 @@ from glowdial.core.stages.intermediate.survey import (
 
 START_LEVEL_V = 1e-3
 MOST_PASSES = 8
+# a second look that turns two cores in a row no further than this has nothing left to win
+SETTLED_TURNS, SETTLED_CORES = 0.13, 2
+# below this share of the reference the signal is not getting through: from the last grid backward
+LOST_SHARE = 0.4
 CLIP = ("clip lead stops the oscillator", "oscillator section of the gang to chassis")
+DAMPER = ("damping resistor on clips", "the IF cans' windings")
 VOLUME = "volume turned right down"
 SET_UP, BASELINE, DECIDE, RESTORE = "if.set-up", "if.baseline", "if.decide", "if.restore"
-GAIN = ".gain"
-LEADS = (
-    Lead("signal generator", "10 nF", "converter's signal grid"),
-    Lead("high-impedance DC meter", "clip", "AVC line"),
-)
+GAIN, LOST = ".gain", "lost"
+CAUSES = ("the tool", "the hand", "the level", "drift", "not known")
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """What every step of the IF is made from: facts, record, and the indicator in use."""
+
+    situation: Situation
+    by: Indicator
+
+    @property
+    def facts(self) -> ReceiverFacts:
+        """The set."""
+        return self.situation.facts
+
+    @property
+    def record(self) -> JobRecord:
+        """The job so far."""
+        return self.situation.record
+
+    @property
+    def leads(self) -> tuple[Lead, ...]:
+        """Generator and indicator."""
+        return (Lead("signal generator", "10 nF", "converter's signal grid"), self.by.lead)
+
+    @property
+    def level_ask(self) -> str:
+        """The question of a pass for its level by this indicator."""
+        return f"level{self.by.suffix}"
+
+    def recipe(self, doing: Doing, **settings: object) -> Recipe | None:
+        """What a bench does for it; None where no instrument reads this indicator."""
+        if self.by.shown.measurand is None:
+            return None
+        made = if_recipe(self.facts, doing, tone_on=self.by.tone, **settings)
+        return shown_with(made, self.by)
 
 
 def if_steps(situation: Situation) -> list[Step]:
     """The whole IF stage as it stands; passes are added as long as they gain."""
-    facts, record = situation.facts, situation.record
-    steps = [_set_up(facts, record), _baseline(facts, record), _survey(facts, record)]
-    steps.append(_decide(facts, record, steps[-1]))
-    if _aligning(record):
-        steps += _passes(facts, record)
-    drawn = [_with_chain(facts, record, step) for step in steps]
-    return [*drawn, _restore(record)]
+    work = Work(situation, indicator(situation))
+    steps = [_set_up(work), _baseline(work), _survey(work)]
+    steps.append(_decide(work, steps[-1]))
+    if _aligning(work.record):
+        steps += _passes(work)
+    drawn = [_with_chain(work, step) for step in steps]
+    return [*drawn, _restore(work.record)]
 
 
-def _with_chain(facts: ReceiverFacts, record: JobRecord, step: Step) -> Step:
+def check_if(_: Situation, step: Step, ask: Ask, kept: Entering) -> None:
+    """Raises BadInput for a seal overridden by nobody, or an order that is none."""
+    if ask.key == STATE:
+        check_state(dict(kept.texts))
+    if step.key == DECIDE and ask.key == ORDER:
+        reordered(by_sheet(_.facts), kept.texts[ORDER])
+
+
+def _with_chain(work: Work, step: Step) -> Step:
     """The step with the chain as it stands: generator at the mixer, the oscillator stopped."""
     if step.draw is not None and step.key != SURVEY:
         # the curve is what it is about
         return step
-    recipe = step.ask.recipe if step.ask else None
+    facts, recipe = work.facts, step.ask.recipe if step.ask else None
     level_v = recipe.change.get("generator_emf_v") if recipe else None
+    injected = (recipe and recipe.change.get("injection")) or "mixer grid"
     now = SetUp(
         signal_hz=(recipe and recipe.change.get("generator_hz")) or facts.intermediate_frequency_hz,
-        generator_at=MIXER,
-        through=LEADS[0].through,
+        generator_at=MIXER if injected == "mixer grid" else injected.removesuffix(" grid"),
+        through=work.leads[0].through,
         level_v=level_v,
         adjuster=step.adjuster,
         oscillator_stopped=True,
     )
-    return replace(step, show_chain=lambda: chain_picture(facts, record, now))
+    return replace(step, show_chain=lambda: chain_picture(facts, work.record, now))
 
 
 def _aligning(record: JobRecord) -> bool:
@@ -94,87 +169,127 @@ def _aligning(record: JobRecord) -> bool:
     return answer is not None and answer.texts.get("decision") == "align"
 
 
-def _set_up(facts: ReceiverFacts, record: JobRecord) -> Step:
+def _set_up(work: Work) -> Step:
+    facts = work.facts
+    damps = any(damped_with(facts, key) for key in facts.if_adjusters())
     step = Step(
         SET_UP,
         STAGE,
         f"Clip the generator to the mixer and stop the oscillator; warm up "
         f"{facts.warm_up_minutes:.0f} min",
-        "With the oscillator stopped no station and no whistle can move the meter.",
-        leads=(*LEADS, Lead("clip lead", "", "oscillator section of the gang to chassis")),
-        controls=(
-            "volume right down, the AVC meter is the indicator",
-            "dial where no station comes in",
-        ),
+        "With the oscillator stopped no station and no whistle can move the meter. "
+        f"{work.by.traps}",
+        leads=(*work.leads, Lead("clip lead", "", "oscillator section of the gang to chassis")),
+        controls=(*work.by.set_up, *_table_controls(facts)),
         does=(
             Activity.ALIGNING,
             Activity.SIGNAL_IN,
         ),
         powered=True,
-        makes=(CLIP,),
-        switches_off=(VOLUME,),
+        makes=(CLIP, DAMPER) if damps else (CLIP,),
+        switches_off=(VOLUME,) if work.by.kind is IndicatorKind.AVC else (),
+        others=(choice_ask(),),
     )
-    return confirmed(step, record, "ready", "Leads on, oscillator stopped, set warm.")
+    return confirmed(step, work.record, "ready", "Leads on, oscillator stopped, set warm.")
 
 
-def _baseline(facts: ReceiverFacts, record: JobRecord) -> Step:
+def _table_controls(facts: ReceiverFacts) -> tuple[str, ...]:
+    """What the maker's table says of the IF: where the generator goes, by what, for what."""
+    mine = set(facts.if_adjusters())
+    found: list[str] = []
+    for row in facts.alignment:
+        if mine & set(row.adjusters):
+            parts = (
+                khz(row.generator_hz) if row.generator_hz else "",
+                f"to the {row.point}" if row.point else "",
+                f"through {row.through}" if row.through else "",
+                f"dial at {khz(row.dial_hz)}" if row.dial_hz else "",
+                row.indicator,
+                row.target,
+                row.remark,
+            )
+            found.append("by the sheet: " + ", ".join(p for p in parts if p))
+    return tuple(dict.fromkeys(w for w in found if w != "by the sheet: "))
+
+
+def _baseline(work: Work) -> Step:
+    shown = work.by.shown
+    key = f"avc{work.by.suffix}"
     ask = Ask(
-        "avc",
-        "Generator off: read the AVC line.",
-        (Field("avc", "AVC", AVC_VOLTS, measurand=AVC),),
-        "-0.1",
-        recipe=if_recipe(facts, Doing.READ, generator_emf_v=0.0),
+        key,
+        f"Generator off: read the {_line(work)}.",
+        (Field("avc", shown.label, shown.quantity, measurand=shown.measurand),),
+        "-0.1" if work.by.kind is IndicatorKind.AVC else "0.02",
+        recipe=work.recipe(Doing.READ, generator_emf_v=0.0),
     )
-    found = reading(record, BASELINE, ask)
+    found = reading(work.record, BASELINE, ask)
     step = Step(
         BASELINE,
         STAGE,
-        "Read the AVC line with no signal",
+        f"Read the {_line(work)} with no signal",
         "The baseline is taken off every later reading in the mind's eye; a high one is a fault.",
-        leads=LEADS,
+        leads=work.leads,
         powered=True,
+        others=(choice_ask(),),
     )
     if found.answer is not None:
         value = abs(found.answer.values["avc"])
-        shown = result(found.answer, "no signal", f"{value:.2f} V", value, as_found=True)
-        step = replace(step, results=(shown,))
+        shown_as = f"{value:.2f} {shown.quantity.base}".strip()
+        step = replace(
+            step, results=(result(found.answer, "no signal", shown_as, value, as_found=True),)
+        )
     return conclude(step, (found,))
 
 
-def _reference_ask(facts: ReceiverFacts, key: str) -> Ask:
-    """Bring the AVC to the reference by the generator's level: gain by substitution."""
-    recipe = if_recipe(facts, Doing.MATCH_LEVEL)
+def _line(work: Work) -> str:
+    return "AVC line" if work.by.kind is IndicatorKind.AVC else work.by.shown.label
+
+
+def _reference_ask(work: Work, key: str) -> Ask:
+    """Bring the indicator to the reference by the generator's level: gain by substitution."""
+    by = work.by
+    recipe = work.recipe(Doing.MATCH_LEVEL)
+    wanted = by.words(by.reference)
+    shown = by.shown
     return Ask(
         key,
-        f"Generator on {khz(facts.intermediate_frequency_hz)}: set its level until the AVC reads "
-        f"{REFERENCE_AVC_V:g} V, and enter the level.",
-        (Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),),
+        f"Generator on {khz(work.facts.intermediate_frequency_hz)}: set its level until the "
+        f"{shown.label} reads {wanted}, and enter the level. If it cannot be brought there, "
+        "enter also what it reads at the most.",
+        (
+            Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
+            Field(READS, "it reads only", shown.quantity, required=False),
+        ),
         "850 uV",
-        expected_text=f"whatever brings {REFERENCE_AVC_V:g} V",
-        recipe=replace(recipe, target_v=REFERENCE_AVC_V),
+        expected_text=f"whatever brings {wanted}",
+        recipe=replace(recipe, target_v=by.reference) if recipe else None,
+        point=by.point,
     )
 
 
-def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
-    reference = reading(record, SURVEY, _reference_ask(facts, "reference"))
+def _survey(work: Work) -> Step:
+    facts, record = work.facts, work.record
+    reference = reading(record, SURVEY, _reference_ask(work, f"{REFERENCE}{work.by.suffix}"))
     level_v = reference.answer.values["level"] if reference.answer else START_LEVEL_V
-    points_hz = planned(record, SURVEY, spread_hz(facts, SURVEY_REACH_HZ))
-    found = (reference, *readings(record, SURVEY, survey_asks(facts, points_hz, level_v)))
+    points_hz = planned(record, SURVEY, spread_hz(facts, SURVEY_POINTS))
+    asks = survey_asks(facts, points_hz, level_v, work.by.shown)
+    found = (reference, *readings(record, SURVEY, asks))
     curve = survey_curve(record)
     step = Step(
         SURVEY,
         STAGE,
         "Survey the IF as found, cores untouched",
         "Where it peaks now tells whether it needs turning at all.",
-        leads=LEADS,
+        leads=work.leads,
         powered=True,
         programme=points_hz,
         draw=lambda: survey_plot(facts, curve, None),
+        others=(choice_ask(),),
     )
     if waiting(found) is None and curve is not None and reference.answer is not None:
         level = result(
             reference.answer,
-            f"level for {REFERENCE_AVC_V:g} V",
+            f"level for {work.by.reference:g} {work.by.shown.quantity.base}".rstrip(),
             engineering(level_v, "V"),
             level_v,
             as_found=True,
@@ -184,15 +299,24 @@ def _survey(facts: ReceiverFacts, record: JobRecord) -> Step:
     return conclude(step, found)
 
 
+def _scrambled(work: Work) -> bool:
+    """Whether the signal hardly gets through from the mixer: then from the last grid backward."""
+    said = [a for a in references(work.record, work.by.suffix) if READS in a.values]
+    curve = survey_curve(work.record)
+    flat = curve is not None and bool(flat_words(curve))
+    return flat or any(abs(a.values[READS]) < LOST_SHARE * work.by.reference for a in said)
+
+
 def _cores(facts: ReceiverFacts) -> Basis:
     """What the IF's shape rests on."""
     return Basis(adjusters=facts.if_adjusters(), areas=(IF_AREA, "supply"))
 
 
-def _survey_left(facts: ReceiverFacts, record: JobRecord, level_v: float) -> Step:
+def _survey_left(work: Work, level_v: float) -> Step:
     """The same curve after the last core: seen to be on the IF, not believed to be."""
-    points_hz = planned(record, SURVEY_LEFT, spread_hz(facts, LEFT_REACH_HZ))
-    asks = survey_asks(facts, points_hz, level_v)
+    facts, record = work.facts, work.record
+    points_hz = planned(record, SURVEY_LEFT, spread_hz(facts, LEFT_POINTS))
+    asks = survey_asks(facts, points_hz, level_v, work.by.shown)
     found = readings(record, SURVEY_LEFT, asks, _cores(facts))
     curve = survey_curve(record, left=True)
     step = Step(
@@ -200,7 +324,7 @@ def _survey_left(facts: ReceiverFacts, record: JobRecord, level_v: float) -> Ste
         STAGE,
         "Survey the IF as left",
         "Five readings at one level show that the peak stands on the IF and both sides fall alike.",
-        leads=LEADS,
+        leads=work.leads,
         powered=True,
         programme=points_hz,
         draw=lambda: survey_plot(facts, survey_curve(record), curve),
@@ -216,7 +340,8 @@ def _survey_left(facts: ReceiverFacts, record: JobRecord, level_v: float) -> Ste
     return conclude(step, found, retake=asks[0])
 
 
-def _decide(facts: ReceiverFacts, record: JobRecord, survey: Step) -> Step:
+def _decide(work: Work, survey: Step) -> Step:
+    facts, record = work.facts, work.record
     peak = next((r for r in survey.results if r.label == "peaks at"), None)
     nominal = facts.intermediate_frequency_hz
     advice: tuple[str, ...] = ()
@@ -231,6 +356,12 @@ def _decide(facts: ReceiverFacts, record: JobRecord, survey: Step) -> Step:
                 f"It peaks {off / 1e3:+.1f} kHz from {khz(nominal)}, inside what matters. Leaving "
                 "it is a result like any other; peaking may still win gain if a core is off alone.",
             )
+        if _scrambled(work):
+            advice = (
+                *advice,
+                "Hardly anything gets through: from the last grid backward, each can fed at the "
+                "grid before it, with its cores at mid-travel to begin.",
+            )
     ask = Ask(
         "decision",
         "Align, or leave it as it is?",
@@ -239,109 +370,183 @@ def _decide(facts: ReceiverFacts, record: JobRecord, survey: Step) -> Step:
     )
     found = reading(record, DECIDE, ask)
     decided = found.answer.texts["decision"] if found.answer else ""
+    order = order_of(facts, record)
+    by_whom = "by its alignment table" if _tabled(facts) else "from the circuit"
     step = Step(
         DECIDE,
         STAGE,
         "Decide: align the IF, or leave it",
-        "What is right already only gets worse by turning.",
-        advice=advice,
+        f"What is right already only gets worse by turning. The order is {by_whom}.",
+        advice=(*advice, *warnings(facts, order)),
         leave=True,
         cost=cost,
         powered=True,
         draw=survey.draw,
         decision=decided,
         notes=(f"Decided: {decided}",) if decided else (),
+        others=(order_ask(by_sheet(facts)), choice_ask()),
+        table=plan_table(facts, record, order) if decided == "align" else None,
     )
     if survey.status is not Status.DONE:
         return replace(step, blocked_by=("The survey as found comes first.",), ask=ask)
     return conclude(step, (found,))
 
 
-def _passes(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
-    """Passes over all cores, each ended by the gain that it won."""
+def _tabled(facts: ReceiverFacts) -> bool:
+    mine = set(facts.if_adjusters())
+    return any(mine & set(row.adjusters) for row in facts.alignment)
+
+
+def _passes(work: Work) -> list[Step]:
+    """Passes over all cores, each ended by the gain that it won; a second look ends as soon as two
+    cores in a row had hardly to be turned."""
+    facts, record = work.facts, work.record
     steps: list[Step] = []
-    reference = record.latest(SURVEY, "reference")
-    level = reference.values["level"] if reference else START_LEVEL_V
+    order, fed = order_of(facts, record), injections(facts)
     gained: float | None = None
     for number in range(1, MOST_PASSES + 1):
-        working = level
-        for key in facts.if_adjusters():
-            step = peak_step(
-                record,
-                Step(f"if.pass{number}.{key}", STAGE, "", "", leads=LEADS),
-                facts.adjuster(key),
-                recipe=if_recipe(facts, Doing.PEAK, generator_emf_v=working),
-                level_v=working,
-            )
-            notes = (*step.notes, *_baseline_words(record))
+        visited: list[float] = []
+        for key in order:
+            can = facts.can_of(key)
+            backward = number == 1 and can is not None and _scrambled(work)
+            at = fed[can.key] if backward and can else "mixer grid"
+            clip = Fed(at, _last_level(work))
+            step = core_step(work.situation, work.by, f"if.pass{number}.{key}", key, clip)
+            notes = (*step.notes, *_baseline_words(work))
             steps.append(replace(step, title=f"{step.title} (pass {number})", notes=notes))
             answer = record.latest(step.key, "peak")
-            if answer is not None:
-                working = advised_level_v(working, abs(answer.values["after"]))
-        gain_step, gained, level = _gain(facts, record, number, level)
+            if answer is not None and not standing(facts, record, key).left_alone:
+                visited.append(abs(answer.values["turns"]))
+            if number > 1 and _settled(visited) and not _gone_on(record, number, order, key):
+                steps.append(_survey_left(work, _last_level(work)))
+                return steps
+        gain_step, gained = _gain(work, number)
         steps.append(gain_step)
-        if gained is None or not another_pass(gained):
+        if gained is None or not another_pass(abs(gained), _shown_db(work)):
             break
-    else:
-        gained = 0.0
     if gained is not None:
-        steps.append(_survey_left(facts, record, level))
+        steps.append(_survey_left(work, _last_level(work)))
     return steps
 
 
-def _baseline_words(record: JobRecord) -> tuple[str, ...]:
+def _gone_on(record: JobRecord, number: int, order: tuple[str, ...], key: str) -> bool:
+    """Whether a pass was worked beyond a core: then it is what it was."""
+    rest = order[order.index(key) + 1 :]
+    return any(record.of_step(f"if.pass{number}{k}") for k in (GAIN, *(f".{r}" for r in rest)))
+
+
+def _settled(visited: list[float]) -> bool:
+    last = visited[-SETTLED_CORES:]
+    return len(last) == SETTLED_CORES and max(last) <= SETTLED_TURNS
+
+
+def _shown_db(work: Work) -> float:
+    """What the indicator can show of the generator's level where it is held."""
+    if work.by.kind is not IndicatorKind.AVC:
+        return STOP_BELOW_DB
+    law = work.facts.circuit.avc
+    return shown_db(work.by.reference, law.control_v_per_neper)
+
+
+def _last_level(work: Work) -> float:
+    """The generator's level of the last matching by this indicator."""
+    passes = (f"if.pass{n}{GAIN}" for n in range(1, MOST_PASSES + 1))
+    gains = (_answered(work, step, work.level_ask) for step in passes)
+    known = [*references(work.record, work.by.suffix), *(a for a in gains if a)]
+    return max(known, key=lambda a: a.seq).values["level"] if known else START_LEVEL_V
+
+
+def _baseline_words(work: Work) -> tuple[str, ...]:
     """What the meter shows without a signal, which is no peak."""
-    answer = record.latest(BASELINE, "avc")
-    return () if answer is None else (f"No signal reads {answer.values['avc']:.2f} V.",)
+    answer = work.record.latest(BASELINE, f"avc{work.by.suffix}")
+    if answer is None:
+        return ()
+    unit = work.by.shown.quantity.base
+    return (f"No signal reads {answer.values['avc']:.2f} {unit}".rstrip() + ".",)
 
 
-def _gain(
-    facts: ReceiverFacts, record: JobRecord, number: int, before_v: float
-) -> tuple[Step, float | None, float]:
+def _level_before(work: Work, number: int) -> Answer | None:
+    """The matching that a pass's gain counts from: the one before it by the same indicator."""
+    for earlier in range(number - 1, 0, -1):
+        answer = _answered(work, f"if.pass{earlier}{GAIN}", work.level_ask)
+        if answer is not None:
+            return answer
+    return _answered(work, SURVEY, f"{REFERENCE}{work.by.suffix}")
+
+
+def _answered(work: Work, step: str, ask: str) -> Answer | None:
+    """The last answer to a question of a step, whatever it was asked at."""
+    mine = [a for a in work.record.of_step(step) if a.ask == ask]
+    return mine[-1] if mine else None
+
+
+def _gain(work: Work, number: int) -> tuple[Step, float | None]:
+    facts, record = work.facts, work.record
     key = f"if.pass{number}{GAIN}"
     # a later pass turns the cores anew, and measures again what it won
     later = tuple(f"if.pass{n}." for n in range(number + 1, MOST_PASSES + 1))
     basis = replace(_cores(facts), own_steps=later)
-    found = reading(record, key, _reference_ask(facts, "level"), basis)
+    found = reading(record, key, _reference_ask(work, work.level_ask), basis)
     step = Step(
         key,
         STAGE,
         f"Measure what pass {number} won",
-        "The meter's law is crooked; the generator's change for the same reading is not.",
-        leads=LEADS,
+        "Dampers off. The meter's law is crooked; the generator's change for the same reading is "
+        "not.",
+        leads=work.leads,
         powered=True,
     )
-    if found.answer is None:
-        return conclude(step, (found,)), None, before_v
+    before = _level_before(work, number)
+    if found.answer is None or before is None:
+        return conclude(step, (found,)), None
     level = found.answer.values["level"]
-    gained = gain_by_substitution_db(before_v, level)
+    gained = gain_by_substitution_db(before.values["level"], level)
     shown = result(found.answer, f"pass {number}", f"{gained:+.1f} dB", gained, stale=found.stale)
-    words = (
-        f"{gained:.1f} dB won: make another pass, back to the first core."
-        if another_pass(gained)
-        else f"Less than {STOP_BELOW_DB:g} dB won: the IF is done."
-    )
+    least = _shown_db(work)
+    lost = gained <= -least
     step = replace(
         step,
         results=(shown,),
-        advice=(words,),
-        draw=lambda: _gain_plot(record, number),
+        advice=(_gain_words(gained, least),),
+        draw=lambda: _gain_plot(work, number),
         table=_cores_table(facts, record, number),
     )
-    return conclude(step, (found,)), gained, level
+    asked = (found, reading(record, key, _lost_ask(gained))) if lost else (found,)
+    return conclude(step, asked), gained
+
+
+def _gain_words(gained: float, least: float) -> str:
+    if gained <= -least:
+        return f"{gained:.1f} dB: not won but lost. Say what was wrong, and make another pass."
+    if another_pass(gained, least):
+        return f"{gained:.1f} dB won: another look, back to the first core."
+    return f"Less than {least:.1f} dB won, all that shows here: the IF is done."
+
+
+def _lost_ask(gained: float) -> Ask:
+    """A pass that lost level: what was wrong."""
+    return Ask(
+        LOST,
+        f"This pass lost {-gained:.1f} dB. What was wrong: the tool (it detunes, read with it "
+        "out), the hand, the level (too high to show a peak), or drift meanwhile?",
+        (Field(LOST, "what was wrong", options=CAUSES),),
+        CAUSES[0],
+    )
 
 
 def _cores_table(facts: ReceiverFacts, record: JobRecord, passes: int) -> ReadingTable:
     """Every core by the passes so far: what its peak won, and how far it was turned for it."""
     columns = tuple(f"pass {n}" for n in range(1, passes + 1))
     rows = []
-    for key in facts.if_adjusters():
+    for key in order_of(facts, record):
         cells = []
         for n, column in enumerate(columns, start=1):
             answer = record.latest(f"if.pass{n}.{key}", "peak")
             if answer is not None:
                 cells.append(_core_cell(column, f"{key} {column}", answer))
-        rows.append(TableRow("", facts.adjuster(key).name, "", tuple(cells)))
+        now = standing(facts, record, key)
+        does = now.movement.value if now.left_alone else ""
+        rows.append(TableRow("", facts.adjuster(key).name, does, tuple(cells)))
     return ReadingTable(columns, tuple(rows))
 
 
@@ -350,16 +555,18 @@ def _core_cell(column: str, label: str, answer: Answer) -> TableCell:
     turned = answer.values["turns"]
     words = "not turned" if turned == 0.0 else turns(turned)
     verdict = "inside" if after >= LEAST_OF_BEFORE * before else "low"
-    return TableCell(column, "", label, words, f"{before:.2f} to {after:.2f} V", verdict, words)
+    unit = answer.places["after"].kind.value if "after" in answer.places else ""
+    shown = f"{before:.2f} to {after:.2f}{' V' if unit else ''}"
+    return TableCell(column, "", label, words, shown, verdict, words)
 
 
-def _gain_plot(record: JobRecord, number: int) -> Plot | None:
-    reference = record.latest(SURVEY, "reference")
+def _gain_plot(work: Work, number: int) -> Plot | None:
+    reference = _answered(work, SURVEY, f"{REFERENCE}{work.by.suffix}")
     if reference is None:
         return None
     levels = [reference.values["level"]]
     for n in range(1, number + 1):
-        answer = record.latest(f"if.pass{n}{GAIN}", "level")
+        answer = _answered(work, f"if.pass{n}{GAIN}", work.level_ask)
         if answer is not None:
             levels.append(answer.values["level"])
     gains = tuple(gain_by_substitution_db(levels[0], v) for v in levels)
@@ -372,21 +579,22 @@ def _restore(record: JobRecord) -> Step:
         RESTORE,
         STAGE,
         "Take the clip lead off and let the oscillator run; volume back",
-        "What this stage switched off is switched back on by this stage.",
+        "And the damper. What this stage switched off is switched back on by this stage.",
         powered=True,
         undoes=SET_UP,
     )
-    return confirmed(step, record, "restored", "Clip lead off, volume back.")
+    return confirmed(step, record, "restored", "Clip lead and damper off, volume back.")
 
 
 def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     """Where the IF peaks, and what aligning it won."""
     facts, record = situation.facts, situation.record
+    work = Work(situation, indicator(situation))
     curve = survey_curve(record)
-    reference = record.latest(SURVEY, "reference")
+    reference = _answered(work, SURVEY, f"{REFERENCE}{work.by.suffix}")
     if curve is None or reference is None:
         return ReportPart()
-    gain = _last_gain(record)
+    gain = _last_gain(work)
     left_v = gain.values["level"] if gain else reference.values["level"]
     won = gain_by_substitution_db(reference.values["level"], left_v)
     left = survey_curve(record, left=True) if gain else curve
@@ -404,7 +612,7 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
                 centre_window(facts),
             ),
             ReportRow(
-                "IF, generator for the same AVC",
+                f"IF, generator for the same {work.by.shown.label}",
                 "no figure",
                 engineering(reference.values["level"], "V"),
                 engineering(left_v, "V"),
@@ -415,7 +623,8 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     )
 
 
-def _last_gain(record: JobRecord) -> Answer | None:
+def _last_gain(work: Work) -> Answer | None:
     """The gain of the last pass that was measured."""
-    found = [record.latest(f"if.pass{n}{GAIN}", "level") for n in range(1, MOST_PASSES + 1)]
+    passes = range(1, MOST_PASSES + 1)
+    found = [_answered(work, f"if.pass{n}{GAIN}", work.level_ask) for n in passes]
     return next((a for a in reversed(found) if a is not None), None)

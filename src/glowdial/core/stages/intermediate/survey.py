@@ -8,20 +8,21 @@ import numpy as np
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.peaking import Shown
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, result
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
-from glowdial.core.language.quantities import AVC_VOLTS, khz
+from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import Window, symmetric
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.model.measurands import AVC
 from glowdial.core.physics.resonance import Passband, passband, vertex
 
 STAGE = "IF"
 SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
-SURVEY_REACH_HZ, LEFT_REACH_HZ, SURVEY_STEP_HZ = 16e3, 8e3, 4e3
+# points of a survey either side of the IF, each a hundred-and-sixteenth of it apart: 4 kHz at 465
+SURVEY_POINTS, LEFT_POINTS, STEPS_OF_IF = 4, 2, 116.0
 CENTRE_TOLERANCE = 0.003
 POINT = "point"
 LEAST_POINTS = 3
@@ -41,27 +42,28 @@ def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
     return Recipe(doing, change.but(**settings))
 
 
-def spread_hz(facts: ReceiverFacts, reach_hz: float) -> tuple[float, ...]:
-    """Generator frequencies of a survey that begins today, the IF in their middle."""
+def spread_hz(facts: ReceiverFacts, points: int) -> tuple[float, ...]:
+    """Generator frequencies of a survey that begins today: so many either side of the IF."""
     centre = facts.intermediate_frequency_hz
-    count = round(reach_hz / SURVEY_STEP_HZ)
-    return tuple(centre + n * SURVEY_STEP_HZ for n in range(-count, count + 1))
+    step_hz = float(f"{centre / STEPS_OF_IF:.0e}")
+    return tuple(centre + n * step_hz for n in range(-points, points + 1))
 
 
 def survey_asks(
-    facts: ReceiverFacts, frequencies_hz: tuple[float, ...], level_v: float
+    facts: ReceiverFacts, frequencies_hz: tuple[float, ...], level_v: float, shown: Shown
 ) -> list[Ask]:
-    """One question a frequency: the AVC at the same level."""
+    """One question a frequency: the indicator at the same level."""
     return [
         asked_at(
             Ask(
                 POINT,
-                f"Move the generator to {khz(frequency)} at the same level and read the AVC.",
-                (Field("avc", "AVC", AVC_VOLTS, measurand=AVC),),
-                "-1.4",
-                recipe=if_recipe(
-                    facts, Doing.READ, generator_hz=frequency, generator_emf_v=level_v
-                ),
+                f"Move the generator to {khz(frequency)} at the same level and read the "
+                f"{shown.label}.",
+                (Field("avc", shown.label, shown.quantity, measurand=shown.measurand),),
+                shown.example,
+                recipe=if_recipe(facts, Doing.READ, generator_hz=frequency, generator_emf_v=level_v)
+                if shown.measurand is not None
+                else None,
                 called=khz(frequency),
             ),
             generator_hz=frequency,
@@ -129,8 +131,8 @@ def flat_words(curve: SurveyCurve) -> tuple[str, ...]:
     if most >= LEAST_PEAK * max(least, 1e-3):
         return ()
     return (
-        "No peak: the AVC hardly follows the generator's frequency. Is the signal getting in, is "
-        "the level enough, does the AVC line work? Do not turn a core by this.",
+        "No peak: the reading hardly follows the generator's frequency. Is the signal getting in, "
+        "is the level enough, does the indicator work? Do not turn a core by this.",
     )
 
 
@@ -160,7 +162,7 @@ def survey_plot(
     return Plot(
         title,
         "generator (kHz)",
-        "AVC volts, dB from their highest",
+        "reading, dB from its highest",
         lines,
         marks=_marks(facts, last),
         main=True,

@@ -6,7 +6,6 @@ one question, answered in any order: what was measured, and what is done about i
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -375,10 +374,12 @@ def part_withdrawn(answer: Answer, record: JobRecord) -> tuple[Consequence, ...]
     return *_returned(answer), *_returned(earlier[-1] if earlier else None, back=False)
 
 
-def check_part(situation: Situation, step: Step, ask: Ask, values: Mapping[str, float]) -> None:
+def check_part(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
     """Raises BadInput for a measured value that no part can have."""
-    if is_part_question(step, ask) and "measured" in values:
-        check_measured(part_called(situation.facts, situation.record, ask.key), values["measured"])
+    if is_part_question(step, ask) and "measured" in kept.values:
+        check_measured(
+            part_called(situation.facts, situation.record, ask.key), kept.values["measured"]
+        )
 
 
 def _check_marking(entry: Entry) -> None:
