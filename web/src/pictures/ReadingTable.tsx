@@ -18,6 +18,8 @@ type Props = {
 
 /** Many values at once: what is expected, what was read, and which are asked for now. */
 export default function ReadingTable({ table, asked, cell: focused, open, onPick }: Props) {
+  // a row that asks for nothing is not the one that is asked for where nothing is
+  const isAsked = (cell: Cell) => asked !== "" && cell.ask === asked;
   return (
     <Box
       flex="1 0 240px"
@@ -50,7 +52,7 @@ export default function ReadingTable({ table, asked, cell: focused, open, onPick
                 scope="row"
                 p="2px"
                 borderLeftWidth="4px"
-                borderColor={row.ask === asked ? "glow" : "transparent"}
+                borderColor={asked && row.ask === asked ? "glow" : "transparent"}
               >
                 <RowHead row={row} pickable={open.includes(row.ask)} onPick={onPick} />
               </Table.ColumnHeader>
@@ -61,8 +63,8 @@ export default function ReadingTable({ table, asked, cell: focused, open, onPick
                     {cell && (
                       <Value
                         cell={cell}
-                        asked={cell.ask === asked}
-                        focused={cell.ask === asked && cell.label === focused}
+                        asked={isAsked(cell)}
+                        focused={isAsked(cell) && cell.label === focused}
                       />
                     )}
                   </Table.Cell>
@@ -79,7 +81,7 @@ export default function ReadingTable({ table, asked, cell: focused, open, onPick
 /** What is asked for now, large enough to be read with a probe in the hand. */
 function Asked({ table, asked, focused }: { table: Readings; asked: string; focused: string }) {
   const row = table.rows.find((r) => r.ask === asked);
-  if (!row) return null;
+  if (!row || asked === "") return null;
   const mine = table.rows.flatMap((r) => r.cells.filter((cell) => cell.ask === asked));
   const one = mine.find((cell) => cell.label === focused);
   const cells = one ? [one] : row.cells.filter((cell) => cell.ask === asked);

@@ -77,7 +77,10 @@ def typed_trace(record: JobRecord, step: str) -> PeakTrace | None:
     the first."""
     tried: list[Answer] = []
     for answer in record.of_step(step):
-        tried = [] if answer.ask == PEAK else [*tried, answer]
+        if answer.ask == PEAK:
+            tried = []
+        elif answer.ask.startswith(TRIAL):
+            tried.append(answer)
     return peak_trace([TracePoint(a.values["turned"], abs(a.values["avc"])) for a in tried])
 
 

@@ -1,8 +1,9 @@
 """How the IF's adjusters stand: which move, which are left alone and why, and which do nothing.
 
-An adjuster that changes nothing is looked for at the low level, one turn either way and no further;
-it is then one of: stripped, at its stop, the wrong one, another band's, or the indicator is not
-where it should be.
+An adjuster that changes nothing is looked for at the low level and on the flank of the curve, where
+a detuned circuit shows at once (at its peak it hardly does), one turn either way and no further. It
+is then one of: stripped, at its stop, the wrong one, another band's, or the indicator is not where
+it should be.
 """
 
 from __future__ import annotations
@@ -15,14 +16,15 @@ from glowdial.core.journey.peaking import PEAK, Shown
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import TURNS
+from glowdial.core.language.quantities import TURNS, khz
 from glowdial.core.model.facts import Adjuster, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
 
 STATE, WHY, NO_CHANGE, BACK = "state", "why", "no-change", "back"
-# a working core one turn off its peak shows more than this at the low level; a reading of 3 % that
-# moves by itself shows less in nine of ten
-FLAT_SHARE = 0.08
+# between a turn one way and a turn the other a working core shows more than this on the flank; two
+# readings that are 3 % off by themselves differ by less in 98 of 100
+FLAT_SHARE = 0.10
+NORM_Q = 90.0
 
 
 class Movement(StrEnum):
@@ -90,12 +92,21 @@ def standing(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> Standing
 
 
 def changes_nothing(answer: Answer) -> bool:
-    """Whether neither a turn clockwise nor one the other way changed the reading."""
-    before = max(abs(answer.values["before"]), 1e-6)
-    moved = (
-        abs(math.log(max(abs(answer.values[n]), 1e-6) / before)) for n in ("clockwise", "other")
-    )
-    return all(share < FLAT_SHARE for share in moved)
+    """Whether a turn clockwise and one the other way read alike."""
+    return abs(contrast(answer)) < FLAT_SHARE
+
+
+def contrast(answer: Answer) -> float:
+    """Logarithm of the reading a turn clockwise over that a turn the other way."""
+    clockwise, other = (max(abs(answer.values[n]), 1e-6) for n in ("clockwise", "other"))
+    return math.log(clockwise / other)
+
+
+def flank_hz(facts: ReceiverFacts, adjuster: str) -> float:
+    """Where the generator stands to see a circuit move: half a bandwidth of it above the IF."""
+    can = facts.can_of(adjuster)
+    q = can.qs[can.cores.index(adjuster)] if can else NORM_Q
+    return facts.intermediate_frequency_hz * (1.0 + 0.5 / q)
 
 
 def state_ask(adjuster: Adjuster) -> Ask:
@@ -121,12 +132,14 @@ def check_state(texts: dict[str, str]) -> None:
         )
 
 
-def no_change_ask(adjuster: Adjuster, shown: Shown, low_words: str) -> Ask:
-    """Where a turn does nothing: three readings at the low level, and never more than one turn."""
+def no_change_ask(adjuster: Adjuster, shown: Shown, low_words: str, at_hz: float) -> Ask:
+    """Where a turn does nothing: three readings on the flank at the low level, and never more than
+    one turn."""
     return Ask(
         NO_CHANGE,
-        f"Nothing changes? Generator down until it reads {low_words}, damper on. Then "
-        f"{shown.label} as it stands, one turn clockwise, and one turn the other way from where it "
+        f"Nothing changes? Generator to {khz(at_hz)}, on the flank, and its level so that it reads "
+        f"{low_words}; damper on. Then {shown.label} as it stands, one turn clockwise, and one "
+        "turn the other way from where it "
         "stood. Then back; no further.",
         (
             Field("before", "as it stands", shown.quantity, measurand=shown.measurand),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -18,7 +17,7 @@ from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Lead, Step, result, settle
-from glowdial.core.language.quantities import engineering, khz, turns
+from glowdial.core.language.quantities import engineering, khz, significant, turns
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import Adjuster, ReceiverFacts
 from glowdial.core.physics.operating_point import Role
@@ -29,12 +28,15 @@ from glowdial.core.stages.intermediate.adjusters import (
     Movement,
     Standing,
     back_ask,
+    changes_nothing,
+    contrast,
+    flank_hz,
     last_visits,
     no_change_ask,
     standing,
     state_ask,
 )
-from glowdial.core.stages.intermediate.indicators import LOW_SHARE, Indicator
+from glowdial.core.stages.intermediate.indicators import LOW_SHARE, Indicator, IndicatorKind
 from glowdial.core.stages.intermediate.order import damped_with, damper_ohm
 from glowdial.core.stages.intermediate.survey import STAGE, if_recipe
 
@@ -70,7 +72,7 @@ def core_step(
         leads=core_leads(facts, shown_by, adjuster_key, fed.at),
     )
     if now.left_alone:
-        return _left(step, record, adjuster, now, shown_by)
+        return _left(step, record, adjuster, now)
     return _peaked(step, situation, shown_by, adjuster, now, fed)
 
 
@@ -86,9 +88,7 @@ def core_leads(
     return tuple(leads)
 
 
-def _left(
-    step: Step, record: JobRecord, adjuster: Adjuster, now: Standing, shown_by: Indicator
-) -> Step:
+def _left(step: Step, record: JobRecord, adjuster: Adjuster, now: Standing) -> Step:
     """One that is not turned: said once, passed over afterwards, taken up again when it moves."""
     asks: tuple[Ask, ...] = (state_ask(adjuster),)
     turned = record.turns_of(adjuster.key)
@@ -103,13 +103,11 @@ def _left(
     found_here = now.answer is not None and now.answer.step == step.key
     if now.movement is not Movement.DEAD or not found_here or now.answer is None:
         return settle(step, remaining=None)
-    values = now.answer.values
-    before = max(abs(values["before"]), 1e-6)
-    moved = max(abs(math.log(max(abs(values[n]), 1e-6) / before)) for n in ("clockwise", "other"))
+    moved = abs(contrast(now.answer))
     shown = result(
         now.answer,
-        f"{adjuster.name}, a turn either way",
-        f"{100 * moved:.1f} % of {shown_by.words(before)}",
+        f"{adjuster.name}, a turn one way and the other",
+        f"{100 * moved:.1f} % apart",
         moved,
         Window(FLAT_SHARE, None),
         (f"{100 * FLAT_SHARE:.0f} %", ""),
@@ -135,10 +133,13 @@ def _peaked(
     recipe = core_recipe(facts, shown_by, adjuster.key, fed)
     level = f"Generator up or down until it reads about {shown_by.words(shown_by.reference)}. "
     ask = peak_ask(adjuster, recipe, shown_by.shown, level)
-    ask = replace(ask, expected_text=_how(shown_by))
+    ask = replace(ask, expected_text=_how(shown_by), example=_example(shown_by))
     found = reading(record, step.key, ask)
     low = shown_by.words(LOW_SHARE * shown_by.reference)
-    checks: tuple[Ask, ...] = (no_change_ask(adjuster, shown_by.shown, low), state_ask(adjuster))
+    checks: tuple[Ask, ...] = (
+        no_change_ask(adjuster, shown_by.shown, low, flank_hz(facts, adjuster.key)),
+        state_ask(adjuster),
+    )
     turned = record.turns_of(adjuster.key)
     if turned:
         checks = (*checks, back_ask(adjuster, turned))
@@ -147,10 +148,10 @@ def _peaked(
     trial = (trial_ask(tried + 1, shown_by.shown),) if tried < MOST_TRIALS and open_still else ()
     step = replace(
         step,
-        reason=_reason(facts, adjuster, now),
+        reason=_reason(adjuster, now),
         others=(*trial, *checks),
         trace=typed_trace(record, step.key) if open_still else None,
-        notes=_known(facts, record, adjuster, step.key),
+        notes=(*_damping(facts, adjuster), *_known(facts, record, adjuster, step.key)),
         advice=_moves_after_all(record, step.key),
     )
     if found.answer is not None:
@@ -177,30 +178,41 @@ def shown_with(recipe: Recipe, shown_by: Indicator) -> Recipe:
     return recipe if measurand is None else replace(recipe, indicator=measurand)
 
 
+def _example(shown_by: Indicator) -> str:
+    sign = "-" if shown_by.kind is IndicatorKind.AVC else ""
+    before, after = shown_by.reference, 1.4 * shown_by.reference
+    return f"{sign}{significant(before, 2)} {sign}{significant(after, 2)} +3/8"
+
+
 def _how(shown_by: Indicator) -> str:
     fallen = shown_by.words(FALLEN_TO * shown_by.reference)
+    return f"a fall to {fallen} on each side, then midway"
+
+
+def _damping(facts: ReceiverFacts, adjuster: Adjuster) -> tuple[str, ...]:
+    """What is damped meanwhile, with what, and what is dangerous about clipping it."""
+    damped, can = damped_with(facts, adjuster.key), facts.can_of(adjuster.key)
+    if not damped or can is None:
+        return ()
+    across = " and ".join(facts.adjuster(k).name for k in damped)
+    danger = (
+        "; switched off and discharged while it is clipped, a winding may stand at B+"
+        if facts.device_word != "transistor"
+        else ""
+    )
     return (
-        f"falling off both ways: to {fallen} on each side, then midway between. No change within a "
-        "turn: 'nothing changes'"
+        f"{engineering(damper_ohm(facts, can), 'ohm')} across the winding of the {across}: one "
+        f"clear peak, whatever the coupling{danger}.",
     )
 
 
-def _reason(facts: ReceiverFacts, adjuster: Adjuster, now: Standing) -> str:
+def _reason(adjuster: Adjuster, now: Standing) -> str:
     where = f"{adjuster.where}; " if adjuster.where else ""
-    damped, can = damped_with(facts, adjuster.key), facts.can_of(adjuster.key)
-    damping = ""
-    if damped and can is not None:
-        danger = (
-            " (switched off and discharged while it is clipped: a primary may stand at B+)"
-            if facts.device_word != "transistor"
-            else ""
-        )
-        damping = " The damper makes its one peak clear, whatever the coupling" + danger + "."
     at_risk = f" Overridden: {now.why}." if now.movement is Movement.OVERRIDDEN else ""
     stiff = " Stiff: warm it, and do not force it." if now.movement is Movement.STIFF else ""
     return (
         f"{where}{adjuster.tool}. Tool out and hand away for the reading that counts."
-        f"{damping}{at_risk}{stiff}"
+        f"{at_risk}{stiff}"
     )
 
 
@@ -228,15 +240,9 @@ def _moves_after_all(record: JobRecord, step: str) -> tuple[str, ...]:
     last = record.latest(step, NO_CHANGE)
     if last is None:
         return ()
-    before = max(abs(last.values["before"]), 1e-6)
-    rises = {
-        way: abs(last.values[name]) / before - 1.0
-        for name, way in (("clockwise", "clockwise"), ("other", "anticlockwise"))
-    }
-    best = max(rises, key=lambda way: rises[way])
-    if rises[best] > 0.0:
-        return (f"It works: {100 * rises[best]:+.0f} % a turn {best}. Peak it that way.",)
-    return ("It works: both ways fall off, so it stands near its peak. Peak it.",)
+    if changes_nothing(last):
+        return ()
+    return (f"It works: {100 * abs(contrast(last)):.0f} % between the two. Peak it.",)
 
 
 def _with_peak(

@@ -119,9 +119,9 @@ def plan_table(facts: ReceiverFacts, record: JobRecord, order: tuple[str, ...]) 
         damped = ", ".join(name[k] for k in damped_with(facts, key)) or "nothing"
         turned = record.turns_of(key)
         cells = (
-            TableCell("it is", "", "", now.movement.value),
-            TableCell("damped meanwhile", "", "", damped),
-            TableCell("turned so far", "", "", f"{turned:+.3g} turns" if turned else "as found"),
+            TableCell("it is", "", "", "", now.movement.value),
+            TableCell("damped meanwhile", "", "", "", damped),
+            TableCell("turned so far", "", "", "", f"{turned:+.3g}" if turned else "as found"),
         )
         does = ", ".join(t for t in (adjuster.where, adjuster.tool) if t)
         rows.append(TableRow("", f"{planned.index(key) + 1}. {adjuster.name}", does, cells))
