@@ -13,6 +13,7 @@ from glowdial.api.base.wiring import (
     KeyDep,
     LongText,
     ShortText,
+    TableText,
     Version,
     WhoDep,
     WorkshopDep,
@@ -32,7 +33,7 @@ class AnswerRequest(Body):
     step: ShortText = Field(examples=["bring-up.ramp"])
     ask: ShortText = Field(examples=["held@line_v=230"])
     line: LongText | None = Field(default=None, examples=["230 221"])
-    fields: dict[ShortText, LongText] = Field(default_factory=dict)
+    fields: dict[ShortText, TableText] = Field(default_factory=dict)
     confirmed: bool = False
 
 

@@ -31,6 +31,7 @@ class FieldShape(BaseModel):
     options: list[str]
     required: bool
     multiline: bool
+    table: bool
 
     @classmethod
     def of(cls, field: journey_steps.Field) -> FieldShape:
@@ -42,6 +43,7 @@ class FieldShape(BaseModel):
             options=list(field.options),
             required=field.required,
             multiline=field.multiline,
+            table=field.table,
         )
 
 

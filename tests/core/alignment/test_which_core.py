@@ -51,7 +51,9 @@ def test_one_curve_gives_the_way_and_a_second_the_core(core: str, offset: float)
     first = drawn(cans, {core: offset}, rng)
     found = which_core(cans, CENTRE_HZ, [first])
     assert (found.too_high > 0.5) is (offset > 0.0)
-    assert sum(f.probability for f in found.cores) + found.several == pytest.approx(1.0)
+    assert sum(f.probability for f in found.cores) + found.several + found.none == pytest.approx(
+        1.0
+    )
     named = found.named
     if named is None:
         moved = deciding_moves(cans, found)
@@ -111,3 +113,9 @@ def test_what_is_no_curve_is_refused() -> None:
             which_core([can], CENTRE_HZ, [SweptCurve(f, v)])
     with pytest.raises(BadInput):
         which_core([can], CENTRE_HZ, [])
+
+
+def test_where_nothing_is_off_that_is_the_likeliest() -> None:
+    cans = two_cans()
+    found = which_core(cans, CENTRE_HZ, [drawn(cans, {}, np.random.default_rng(8))])
+    assert found.none > 0.5 and found.named is None

@@ -2771,6 +2771,8 @@ export interface components {
             options: string[];
             /** Required */
             required: boolean;
+            /** Table */
+            table: boolean;
             /** Unit */
             unit: string;
         };

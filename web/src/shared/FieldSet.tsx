@@ -5,6 +5,7 @@ import type { Schemas } from "../api/client";
 import { takeFocus } from "./asked";
 import { Choice } from "./Choice";
 import { KeyHint } from "./KeyHint";
+import { TraceSource } from "./TraceSource";
 
 export type FieldData = Schemas["FieldShape"];
 type Values = Record<string, string>;
@@ -139,6 +140,7 @@ export function FieldSet({ fields, values, onChange, example, onChosen, focus, i
             placeholder={n === 0 ? (example ?? "") : ""}
             lit={n === 0}
             onChange={(value) => put(field.name, value)}
+            seconds={values.pass ?? ""}
           />
         ),
       )}
@@ -153,9 +155,11 @@ type TypedProps = {
   placeholder: string;
   lit: boolean;
   onChange: (value: string) => void;
+  /** How long a trace is to be, where one is taken. */
+  seconds: string;
 };
 
-function Typed({ id, field, value, placeholder, lit, onChange }: TypedProps) {
+function Typed({ id, field, value, placeholder, lit, onChange, seconds }: TypedProps) {
   const shared = {
     id,
     name: field.name,
@@ -179,10 +183,11 @@ function Typed({ id, field, value, placeholder, lit, onChange }: TypedProps) {
         </label>
       </Text>
       {field.multiline ? (
-        <Textarea rows={2} {...shared} />
+        <Textarea rows={2} {...shared} fontFamily={field.table ? "mono" : "body"} />
       ) : (
         <Input h="44px" fontFamily={field.unit ? "mono" : "body"} {...shared} />
       )}
+      {field.table && <TraceSource seconds={seconds} onText={onChange} />}
     </Box>
   );
 }

@@ -57,6 +57,7 @@ export function formsOf(described: Description): SumForm[] {
           options: told.enum ?? (told.const === undefined ? [] : [told.const]),
           required: schema.required?.includes(field) ?? false,
           multiline: told.multiline ?? false,
+          table: false,
         })),
         examples: Object.fromEntries(
           properties.map(([field, told]) => [field, told.examples?.[0] ?? ""]),

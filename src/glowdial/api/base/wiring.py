@@ -8,6 +8,7 @@ from typing import Annotated
 from fastapi import Depends, Header, Path, Request, Response
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from glowdial.core.journey.entry import LONGEST_TABLE
 from glowdial.core.language.errors import BadInput
 from glowdial.workshop.base.workshop import Workshop
 
@@ -42,6 +43,8 @@ WhoDep = Annotated[str, Depends(who_of)]
 JobId = Annotated[int, Path(ge=1, le=2**53)]
 ShortText = Annotated[str, Field(max_length=200)]
 LongText = Annotated[str, Field(max_length=4000)]
+# a question says itself how much it takes
+TableText = Annotated[str, Field(max_length=LONGEST_TABLE)]
 Version = Annotated[
     int, Field(ge=0, le=2**53, description="the job's version that the page had read")
 ]

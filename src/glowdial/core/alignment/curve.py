@@ -120,7 +120,7 @@ def curve_figures(
     frequency, trace = _in_order(frequency_hz, volts)
     upright, foot = _upright(trace, baseline_v)
     span = float(np.max(upright))
-    if span <= 0.0 or span < 4.0 * _unrest(upright):
+    if span <= 0.0 or span < 4.0 * unrest(upright):
         raise BadInput(
             "sweep", "no response", "shows nothing above its own noise: is the signal in?", "0.8 V"
         )
@@ -164,16 +164,17 @@ def _upright(trace: Floats, baseline_v: float | None) -> tuple[Floats, float]:
     return (trace - foot if up else foot - trace), foot
 
 
-def _unrest(trace: Floats) -> float:
-    """Noise of a sample: from second differences, by their median (a curve is smooth)."""
+def unrest(trace: Floats) -> float:
+    """Noise of a sample, in the trace's unit, shape (n,) with n of 3 or more: from second
+    differences, by their median (a curve is smooth)."""
     second = trace[2:] - 2.0 * trace[1:-1] + trace[:-2]
     return float(np.median(np.abs(second))) / (0.6745 * math.sqrt(6.0))
 
 
 def _smoothed(relative: Floats) -> Floats:
     """Neighbours averaged as far as the noise asks for it, at most over a fortieth of the sweep."""
-    unrest = _unrest(relative)
-    reach = min(round(200.0 * unrest), relative.size // 80)
+    noise = unrest(relative)
+    reach = min(round(200.0 * noise), relative.size // 80)
     if reach == 0:
         return relative
     padded = np.pad(relative, reach, mode="edge")

@@ -25,9 +25,11 @@ Floats = NDArray[np.float64]
 # relative: a core that is right, one that is off; how far a sheet's Q and coupling are off (ln)
 RIGHT, OFF = 0.0006, 0.012
 Q_DOUBT, COUPLING_DOUBT, MOVE_DOUBT = 0.35, 0.35, 0.15
+# what is left of a baseline that was taken off by eye
+FOOT_DOUBT = 0.01
 NAMED_AT = 0.95
 LEAST_SUSPECT, DECIDING_MOVE = 0.03, 0.004
-SEVERAL = "several"
+SEVERAL, NONE = "several", "none"
 # where a fit may begin: offsets at which the sheet's own shape lies nearest to the curves
 GRID = tuple(np.linspace(-0.024, 0.024, 9))
 MOST_STARTS = 2
@@ -58,7 +60,8 @@ class CanDesign:
 
 @dataclass(frozen=True, slots=True)
 class SweptCurve:
-    """A response in volts over frequency in Hz (ascending, shape (n,)), linear, baseline removed.
+    """A response in volts over frequency in Hz (ascending, shape (n,)), linear, baseline removed as
+    far as it can be seen.
 
     ``moved`` are cores that stand elsewhere than at the first curve: relative change of their
     resonance. ``noise`` is the doubt of a sample as a share of the highest.
@@ -83,12 +86,13 @@ class CoreFinding:
 
 @dataclass(frozen=True, slots=True)
 class CurveFinding:
-    """What the curves tell: every core, the likeliest first; how likely several are off; the
-    probability that the stray core stands too high; the fitted curve's volts at the first curve's
-    frequencies."""
+    """What the curves tell: every core, the likeliest first; how likely several are off, or none;
+    the probability that the stray core stands too high; the fitted curve's volts at the first
+    curve's frequencies."""
 
     cores: tuple[CoreFinding, ...]
     several: float
+    none: float
     too_high: float
     fitted_v: Floats
 
@@ -116,7 +120,8 @@ def deciding_moves(cans: Sequence[CanDesign], found: CurveFinding) -> dict[str, 
 
 
 class _Places:
-    """Where each parameter stands in the vector: levels, offsets, ln Qs, ln couplings, moves."""
+    """Where each parameter stands in the vector: levels, offsets, ln Qs, ln couplings, moves, and
+    the feet that each curve stands on, as shares of its highest."""
 
     def __init__(self, cans: tuple[CanDesign, ...], curves: tuple[SweptCurve, ...]) -> None:
         self.levels = len(curves)
@@ -131,7 +136,8 @@ class _Places:
             (n, core) for n, c in enumerate(curves) for core in self.cores if c.moved.get(core)
         ]
         self.moves = {key: self.ks.stop + place for place, key in enumerate(moved)}
-        self.count = self.ks.stop + len(moved)
+        self.feet = slice(self.ks.stop + len(moved), self.ks.stop + len(moved) + len(curves))
+        self.count = self.feet.stop
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +159,7 @@ def which_core(
     fit = _Fit(tuple(cans), centre_hz, tuple(curves))
     cores = fit.places.cores
     found = [(core, fit.modes({core})) for core in cores]
+    found.append((NONE, fit.modes(set())))
     if len(cores) > 1:
         found.append((SEVERAL, fit.modes(set(cores))))
     weights = np.array([np.logaddexp.reduce([m.evidence for m in modes]) for _, modes in found])
@@ -161,14 +168,15 @@ def which_core(
     findings = [
         _finding(core, float(p), cores.index(core), fit.places, modes)
         for (core, modes), p in zip(found, shares, strict=True)
-        if core != SEVERAL
+        if core in cores
     ]
-    several = float(shares[len(cores) :].sum())
+    none, several = float(shares[len(cores)]), float(shares[len(cores) + 1 :].sum())
     high = sum(f.probability for f in findings if f.offset > 0.0)
     return CurveFinding(
         tuple(sorted(findings, key=lambda f: -f.probability)),
         several,
-        high / max(1.0 - several, 1e-12),
+        none,
+        high / max(sum(f.probability for f in findings), 1e-12),
         fit.volts(best.values, curves[0].frequency_hz),
     )
 
@@ -212,7 +220,7 @@ class _Fit:
 
     def _starts(self, spread: Floats) -> list[Floats]:
         """The nearest local minima over a grid of offsets, all else as the sheet has it."""
-        far = np.count_nonzero(spread == OFF)
+        far = max(int(np.count_nonzero(spread == OFF)), 1)
         tried: list[Floats] = []
         costs: list[float] = []
         for offset in GRID:
@@ -277,6 +285,7 @@ class _Fit:
                 np.full(len(places.cores), Q_DOUBT),
                 np.full(places.ks.stop - places.ks.start, COUPLING_DOUBT),
                 np.full(len(places.moves), MOVE_DOUBT),
+                np.full(places.levels, FOOT_DOUBT),
             ]
         )
 
@@ -288,9 +297,12 @@ class _Fit:
         for n, curve in enumerate(self._curves):
             logs, rows = self._logs(values, n)
             volts = np.exp(np.minimum(logs, 60.0))
-            doubt = _doubt(curve) * float(np.max(curve.volts))
-            off = (volts - curve.volts) / doubt
+            highest = float(np.max(curve.volts))
+            doubt = _doubt(curve) * highest
+            foot = self.places.feet.start + n
+            off = (volts + values[foot] * highest - curve.volts) / doubt
             jacobian = rows * (volts / doubt)
+            jacobian[foot] = highest / doubt
             cost += 0.5 * float(off @ off)
             slope = slope + jacobian @ off
             curvature = curvature + jacobian @ jacobian.T

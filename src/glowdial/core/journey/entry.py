@@ -11,7 +11,7 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import echo, parse, split_values
 from glowdial.core.safety.signs import Heard, heard_in
 
-LONGEST_TEXT = 4000
+LONGEST_TEXT, LONGEST_TABLE = 4000, 400_000
 # a value that was not read
 BLANKS = ("-", "\u2013", "\u2014", "?")
 
@@ -117,8 +117,9 @@ def _choice(field: Field, raw: str) -> str:
 def _text(field: Field, raw: str, example: str) -> str:
     if field.required and not raw:
         raise BadInput(field.label, raw, "is empty, and the job needs it", example)
-    if len(raw) > LONGEST_TEXT:
-        raise BadInput(field.label, f"{raw[:30]}...", f"is over {LONGEST_TEXT} characters", example)
+    longest = LONGEST_TABLE if field.table else LONGEST_TEXT
+    if len(raw) > longest:
+        raise BadInput(field.label, f"{raw[:30]}...", f"is over {longest} characters", example)
     return raw
 
 

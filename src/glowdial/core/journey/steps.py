@@ -54,7 +54,8 @@ class Field:
     """One value of a question: a quantity, a choice (with ``options``), or text.
 
     ``measurand`` is what the value is and where; ``sets`` names the bench's setting that it tells
-    ("line_v"), which makes it a condition of the other values. On a typed line, fields that may
+    ("line_v"), which makes it a condition of the other values. A ``table`` is a text of many lines,
+    such as a trace's samples. On a typed line, fields that may
     stay empty come last. ``nominal`` is what is expected.
     """
 
@@ -67,6 +68,7 @@ class Field:
     multiline: bool = False
     measurand: Measurand | None = None
     sets: str = ""
+    table: bool = False
 
     @property
     def free(self) -> bool:

@@ -113,6 +113,7 @@ FREQUENCY_LIMIT = Quantity(
 HERTZ = Quantity(
     "audio frequency", "Hz", "Hz", 1.0, 1e5, "100", "must be a frequency of 1 Hz to 100 kHz"
 )
+DURATION = Quantity("time", "s", "s", 1e-3, 1e4, "5", "must be a time of 1 ms to 10,000 s")
 INDICATION = Quantity(
     "indication", "", "", 0.0, 100.0, "3.5", "must be 0 to 100 divisions, or a mark from 0 to 10"
 )

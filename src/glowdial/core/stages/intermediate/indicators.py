@@ -37,6 +37,7 @@ class IndicatorKind(StrEnum):
     AUDIO = "audio output"
     DETECTOR = "detector DC, AVC off"
     EYE = "tuning eye or S-meter"
+    SWEEP = "swept curve"
     EAR = "by ear"
 
 
@@ -202,11 +203,23 @@ def _ear(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
     )
 
 
+def _sweep(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
+    return Indicator(
+        IndicatorKind.SWEEP,
+        Shown("trace", INDICATION, None, "", " swept curve"),
+        Lead("oscilloscope", "10 kohm at the probe", "detector, or the AVC line"),
+        ("sweep generator without modulation",),
+        "A fast sweep drags the curve along and lowers it; a live AVC widens it.",
+        INDICATION_REFERENCE,
+    )
+
+
 MAKERS = {
     IndicatorKind.AVC: _avc,
     IndicatorKind.AUDIO: _audio,
     IndicatorKind.DETECTOR: _detector,
     IndicatorKind.EYE: _eye,
+    IndicatorKind.SWEEP: _sweep,
     IndicatorKind.EAR: _ear,
 }
 

@@ -75,6 +75,13 @@ from glowdial.core.stages.intermediate.survey import (
     survey_curve,
     survey_plot,
 )
+from glowdial.core.stages.intermediate.sweep_steps import (
+    SWEEP,
+    TRACE,
+    read_sweep,
+    set_up_words,
+    sweep_rounds,
+)
 
 START_LEVEL_V = 1e-3
 MOST_PASSES = 8
@@ -85,6 +92,8 @@ LOST_SHARE = 0.4
 CLIP = ("clip lead stops the oscillator", "oscillator section of the gang to chassis")
 DAMPER = ("damping resistor on clips", "the IF cans' windings")
 VOLUME = "volume turned right down"
+# what a survey or a sweep says of where the IF stands
+SEEN_AT = ("peaks at", "centre", "peak")
 SET_UP, BASELINE, DECIDE, RESTORE = "if.set-up", "if.baseline", "if.decide", "if.restore"
 GAIN, LOST = ".gain", "lost"
 CAUSES = ("the tool", "the hand", "the level", "drift", "not known")
@@ -128,6 +137,8 @@ class Work:
 def if_steps(situation: Situation) -> list[Step]:
     """The whole IF stage as it stands; passes are added as long as they gain."""
     work = Work(situation, indicator(situation))
+    if work.by.kind is IndicatorKind.SWEEP:
+        return _swept(work)
     steps = [_set_up(work), _baseline(work), _survey(work)]
     steps.append(_decide(work, steps[-1]))
     if _aligning(work.record):
@@ -136,8 +147,19 @@ def if_steps(situation: Situation) -> list[Step]:
     return [*drawn, _restore(work.record)]
 
 
+def _swept(work: Work) -> list[Step]:
+    """The swept school: one sweep, the decision, then sweeps and turns until it is right."""
+    rounds = sweep_rounds(work.situation, work.by)
+    decide = _decide(work, rounds[0])
+    drawn = [_with_chain(work, s) for s in (_set_up(work), rounds[0], decide, *rounds[1:])]
+    return [*drawn, _restore(work.record)]
+
+
 def check_if(_: Situation, step: Step, ask: Ask, kept: Entering) -> None:
-    """Raises BadInput for a seal overridden by nobody, or an order that is none."""
+    """Raises BadInput for a seal overridden by nobody, an order that is none, a trace that cannot
+    be read."""
+    if step.key.startswith(SWEEP) and ask.key == TRACE:
+        read_sweep(_.facts, dict(kept.texts), dict(kept.values))
     if ask.key == STATE:
         check_state(dict(kept.texts))
     if step.key == DECIDE and ask.key == ORDER:
@@ -180,7 +202,7 @@ def _set_up(work: Work) -> Step:
         "With the oscillator stopped no station and no whistle can move the meter. "
         f"{work.by.traps}",
         leads=(*work.leads, Lead("clip lead", "", "oscillator section of the gang to chassis")),
-        controls=(*work.by.set_up, *_table_controls(facts)),
+        controls=(*work.by.set_up, *_sweep_words(work), *_table_controls(facts)),
         does=(
             Activity.ALIGNING,
             Activity.SIGNAL_IN,
@@ -191,6 +213,13 @@ def _set_up(work: Work) -> Step:
         others=(choice_ask(),),
     )
     return confirmed(step, work.record, "ready", "Leads on, oscillator stopped, set warm.")
+
+
+def _sweep_words(work: Work) -> tuple[str, ...]:
+    if work.by.kind is not IndicatorKind.SWEEP:
+        return ()
+    generator = work.situation.equipment.generator
+    return set_up_words(work.facts, generator.sync_hz if generator else None)
 
 
 def _table_controls(facts: ReceiverFacts) -> tuple[str, ...]:
@@ -342,7 +371,7 @@ def _survey_left(work: Work, level_v: float) -> Step:
 
 def _decide(work: Work, survey: Step) -> Step:
     facts, record = work.facts, work.record
-    peak = next((r for r in survey.results if r.label == "peaks at"), None)
+    peak = next((r for r in survey.results if r.label in SEEN_AT), None)
     nominal = facts.intermediate_frequency_hz
     advice: tuple[str, ...] = ()
     cost = ""

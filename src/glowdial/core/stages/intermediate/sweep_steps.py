@@ -1,0 +1,501 @@
+"""The swept school: set up, sweep, see which core to turn and how far, sweep again.
+
+Each sweep is kept as the table that it came as. What it shows is compared with the cans of the
+sheet: a core is named only when it is sure; else a small known move in each can decides.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from glowdial.core.alignment.curve import CurveFigures, curve_figures, unrest
+from glowdial.core.alignment.trace_table import ReadTrace, read_trace
+from glowdial.core.alignment.which_core import (
+    CanDesign,
+    CurveFinding,
+    SweptCurve,
+    deciding_moves,
+    which_core,
+)
+from glowdial.core.journey.readings import conclude, reading
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, Step, result
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import (
+    DURATION,
+    INTERMEDIATE_FREQUENCY,
+    TURNS,
+    engineering,
+    khz,
+    turns,
+)
+from glowdial.core.language.verdicts import Window
+from glowdial.core.model.facts import Adjuster, IfTransformer, ReceiverFacts
+from glowdial.core.model.measurands import turn_of
+from glowdial.core.physics.coupled_circuits import CanShape
+from glowdial.core.physics.sweep_lag import Loop, lagged, slow_enough_s
+from glowdial.core.stages.intermediate.adjusters import NORM_Q
+from glowdial.core.stages.intermediate.indicators import Indicator
+from glowdial.core.stages.intermediate.survey import STAGE, centre_window
+
+SWEEP, TRACE = "if.sweep", "trace"
+START, STOP, PASS = "start", "stop", "pass"
+TURNED = "turned"
+MOST_ROUNDS, KEPT_POINTS = 24, 200
+# a sweep shows five of the widths that its cans should have, over ten divisions
+SPAN_WIDTHS, DIVISIONS = 5.0, 10
+# a core this far off, in half-bandwidths of its own, is still to be turned
+RIGHT_HALF_WIDTHS = 0.2
+SURE_ENOUGH = 0.5
+# no model of a can is truer than this
+LEAST_NOISE = 0.005
+ALLOWED_SHIFT = 0.02
+# where the sheet does not say how much a turn does
+NORM_CHANGE = 0.015
+PLOT_POINTS = 240
+
+
+@dataclass(frozen=True, slots=True)
+class Swept:
+    """A sweep of the record: its entry, its samples over frequency, and what they show."""
+
+    answer: Answer
+    trace: ReadTrace
+    figures: CurveFigures
+
+
+def read_sweep(facts: ReceiverFacts, texts: dict[str, str], values: dict[str, float]) -> ReadTrace:
+    """The samples of an entry over frequency; raises BadInput with the line, or the field that is
+    missing, or where the IF is not in it."""
+    trace = _read(texts.get(TRACE, ""))
+    if not trace.frequency_hz:
+        missing = [name for name in (START, STOP, PASS) if name not in values]
+        if missing:
+            raise BadInput(
+                missing[0], "", "is wanted for a trace over time", "445 kHz, 485 kHz, 5 s"
+            )
+        trace = trace.over_sweep(values[START], values[STOP], values[PASS])
+    low, high = min(trace.frequency_hz), max(trace.frequency_hz)
+    if not low < facts.intermediate_frequency_hz < high:
+        raise BadInput(
+            "trace",
+            f"{khz(low)} to {khz(high)}",
+            f"does not hold the IF, {khz(facts.intermediate_frequency_hz)}: is the unit right?",
+            "kHz",
+        )
+    curve_figures(trace.frequency_hz, trace.volts)
+    return trace
+
+
+@lru_cache(maxsize=64)
+def _read(text: str) -> ReadTrace:
+    return read_trace(text.encode())
+
+
+@lru_cache(maxsize=64)
+def _figures(trace: ReadTrace) -> CurveFigures:
+    return curve_figures(trace.frequency_hz, trace.volts)
+
+
+def sweeps_of(facts: ReceiverFacts, record: JobRecord) -> list[Swept]:
+    """Every sweep of the job, the oldest first."""
+    found = []
+    for number in range(1, MOST_ROUNDS + 1):
+        answer = record.latest(f"{SWEEP}{number}", TRACE)
+        if answer is None:
+            break
+        trace = read_sweep(facts, dict(answer.texts), dict(answer.values))
+        found.append(Swept(answer, trace, _figures(trace)))
+    return found
+
+
+def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
+    """Sweeps until what they show is right, each with what is turned after it."""
+    facts, record = situation.facts, situation.record
+    swept = sweeps_of(facts, record)
+    steps: list[Step] = []
+    base = 1
+    for number in range(1, MOST_ROUNDS + 1):
+        made = _round(situation, shown_by, swept, Seen(base, number))
+        steps.append(made.step)
+        if made.last:
+            break
+        if made.named:
+            # a core was put right: what follows is seen from there
+            base = number + 1
+    return steps
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """The sweeps that are seen together: from the first since a core was put right, to this one."""
+
+    base: int
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """A round's step, whether there is none after it, and whether it named a core."""
+
+    step: Step
+    last: bool
+    named: bool = False
+
+
+def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: Seen) -> Round:
+    """A round as it stands."""
+    facts, record = situation.facts, situation.record
+    number = seen.number
+    key = f"{SWEEP}{number}"
+    found = reading(record, key, trace_ask(facts))
+    step = Step(
+        key,
+        STAGE,
+        "Sweep the IF as found" if number == 1 else f"Sweep the IF again ({number})",
+        "Slow enough, both ways, the AVC clamped where it can be: the curve is what the cans do.",
+        leads=(shown_by.lead,),
+        powered=True,
+        draw=lambda: sweep_plot(facts, swept[:number], None),
+    )
+    if found.answer is None or number > len(swept):
+        return Round(conclude(step, (found,)), last=True)
+    mine = swept[number - 1]
+    step = replace(step, results=figures_results(facts, mine))
+    decided = record.latest("if.decide", "decision")
+    if decided is None or decided.texts.get("decision") != "align":
+        # what it shows is what the decision is made by
+        return Round(conclude(step, (found,)), last=True)
+    together = tuple(s.trace for s in swept[seen.base - 1 : number])
+    moved = tuple(_since(record, swept, seen.base, n) for n in range(seen.base, number + 1))
+    finding = situation.memory.recall(
+        ("which core", _design(facts), together, moved),
+        lambda: (_found(facts, swept[seen.base - 1 : number], moved),),
+    )
+    if finding is None:
+        return Round(replace(conclude(step, (found,)), thinking=True), last=True)
+    return _with_finding(step, situation, swept[:number], dict(moved[-1]), finding[0])
+
+
+def _with_finding(
+    step: Step,
+    situation: Situation,
+    swept: list[Swept],
+    turned: dict[str, float],
+    finding: CurveFinding,
+) -> Round:
+    facts, record = situation.facts, situation.record
+    found = reading(record, step.key, trace_ask(facts))
+    step = replace(step, draw=lambda: sweep_plot(facts, swept, finding))
+    if _right(facts, swept[-1], finding, turned):
+        words = "It stands as it should: nothing is left that a core could win."
+        return Round(conclude(replace(step, advice=(words,)), (found,)), last=True)
+    home = bool(turned) and _nothing_found(facts, finding)
+    wanted = [(c, -t) for c, t in turned.items()] if home else _wanted(facts, finding, turned)
+    asks = [reading(record, step.key, _turn_ask(facts, core, t)) for core, t in wanted]
+    step = replace(
+        step, advice=_put_back(facts, wanted) if home else _advice(facts, finding, wanted)
+    )
+    open_still = any(a.fresh is None for a in asks)
+    # every core may be turned instead: the next sweep knows by how much
+    others = tuple(
+        _turn_ask(facts, key, None) for key in facts.if_adjusters() if key not in dict(wanted)
+    )
+    step = replace(step, others=others if open_still else ())
+    any_turned = any(m.step == step.key for m in record.moves)
+    # the asks that are left go on until each is answered, or something else was turned
+    left = asks if not any_turned or any(a.fresh is not None for a in asks) else []
+    done = any_turned and all(a.fresh is not None for a in left)
+    return Round(
+        conclude(step, (found, *left)), last=not done, named=home or finding.named is not None
+    )
+
+
+def trace_ask(facts: ReceiverFacts) -> Ask:
+    """The sweep as a table: a file, the oscilloscope's samples, or pasted."""
+    centre = facts.intermediate_frequency_hz
+    return Ask(
+        TRACE,
+        "The trace: a file (CSV, Touchstone), the oscilloscope, or pasted. Over time, also where "
+        "the sweep starts and stops and how long it takes.",
+        (
+            Field(TRACE, "trace", multiline=True, table=True),
+            Field(START, "starts at", INTERMEDIATE_FREQUENCY, required=False),
+            Field(STOP, "stops at", INTERMEDIATE_FREQUENCY, required=False),
+            Field(PASS, "a pass takes", DURATION, required=False),
+        ),
+        f"kHz;V ... {0.97 * centre / 1e3:.0f};0,02 ...",
+    )
+
+
+def _turn_ask(facts: ReceiverFacts, core: str, wanted: float | None) -> Ask:
+    adjuster = facts.adjuster(core)
+    how = f"by {turns(wanted)}" if wanted is not None else "by as much as you like"
+    return Ask(
+        f"{TURNED} {core}",
+        f"Turn the {adjuster.name} {how}; enter what it was turned.",
+        (Field("turns", "turn", TURNS, measurand=turn_of(core)),),
+        f"{wanted:+.3g}" if wanted is not None else "+1/4",
+        called=adjuster.name,
+    )
+
+
+def figures_results(facts: ReceiverFacts, swept: Swept) -> tuple[Result, ...]:
+    """Centre, widths, lean and ripple of a sweep."""
+    figures, answer = swept.figures, swept.answer
+    window = centre_window(facts)
+    limits = (khz(window.low or 0.0), khz(window.high or 0.0))
+    six = figures.width(6.0)
+    at_hz = six.centre_hz if six else figures.peak_hz
+    word = "centre" if six else "peak"
+    # an open round is judged by what is turned next, not as trouble of its own
+    found = [result(answer, word, khz(at_hz), at_hz, window, limits, as_found=True)]
+    for width in figures.widths:
+        label = f"wide at -{width.down_db:g} dB"
+        found.append(result(answer, label, khz(width.width_hz), width.width_hz, as_found=True))
+    if six is not None:
+        lean = figures.asymmetry_hz
+        found.append(
+            result(answer, "upper less lower half", f"{lean / 1e3:+.2f} kHz", lean, as_found=True)
+        )
+    if len(figures.humps_hz) > 1:
+        ripple = figures.ripple_db
+        found.append(
+            result(
+                answer,
+                f"{len(figures.humps_hz)} humps, ripple",
+                f"{ripple:.1f} dB",
+                ripple,
+                Window(None, 1.0),
+                ("", "1 dB"),
+                as_found=True,
+            )
+        )
+    return tuple(found)
+
+
+def _design(facts: ReceiverFacts) -> tuple[CanDesign, ...]:
+    return tuple(_can(can) for can in facts.transformers)
+
+
+def _can(can: IfTransformer) -> CanDesign:
+    return CanDesign(can.cores, can.qs, (can.coupling_of_critical,) * (len(can.cores) - 1))
+
+
+def _change(adjuster: Adjuster) -> float:
+    """Relative change of a circuit's resonance for a turn clockwise."""
+    known = adjuster.change_per_turn
+    return -0.5 * (NORM_CHANGE if known is None else known)
+
+
+def _since(
+    record: JobRecord, swept: list[Swept], base: int, number: int
+) -> tuple[tuple[str, float], ...]:
+    """What was turned between two sweeps, in turns by core."""
+    before, now = swept[base - 1].answer.seq, swept[number - 1].answer.seq
+    turned: dict[str, float] = {}
+    for move in record.moves:
+        if before < move.seq < now:
+            turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
+    return tuple(sorted(turned.items()))
+
+
+def _found(
+    facts: ReceiverFacts,
+    together: list[Swept],
+    moved: tuple[tuple[tuple[str, float], ...], ...],
+) -> CurveFinding:
+    """What sweeps tell together: the first as it stood, the others after known moves."""
+    cores = set(facts.if_adjusters())
+    curves = [
+        _curve(one, {k: t * _change(facts.adjuster(k)) for k, t in turned if k in cores})
+        for one, turned in zip(together, moved, strict=True)
+    ]
+    return which_core(_design(facts), facts.intermediate_frequency_hz, curves)
+
+
+def _curve(swept: Swept, moved: dict[str, float]) -> SweptCurve:
+    figures = swept.figures
+    run = max(1, figures.frequency_hz.size // KEPT_POINTS)
+    noise = max(unrest(figures.relative), LEAST_NOISE)
+    return SweptCurve(figures.frequency_hz[::run], figures.relative[::run], moved, noise)
+
+
+def _right(
+    facts: ReceiverFacts, swept: Swept, finding: CurveFinding, turned: dict[str, float]
+) -> bool:
+    """Whether the curve stands on the IF and no core is told to be off."""
+    six = swept.figures.width(6.0)
+    at_hz = six.centre_hz if six else swept.figures.peak_hz
+    window = centre_window(facts)
+    if turned or not (window.low or 0.0) <= at_hz <= (window.high or 0.0):
+        # a core that was moved to find another is not where it belongs
+        return False
+    return _nothing_found(facts, finding)
+
+
+def _nothing_found(facts: ReceiverFacts, finding: CurveFinding) -> bool:
+    """Whether no core is off, or by so little that turning it wins nothing."""
+    first = finding.cores[0]
+    can = facts.can_of(first.core)
+    q = can.qs[can.cores.index(first.core)] if can else NORM_Q
+    little = abs(first.offset) < RIGHT_HALF_WIDTHS * 0.5 / q
+    return finding.none > SURE_ENOUGH or (little and finding.several < SURE_ENOUGH)
+
+
+def _put_back(facts: ReceiverFacts, wanted: list[tuple[str, float]]) -> tuple[str, ...]:
+    """No core was off after all: what was moved to see goes back."""
+    return (
+        "No core is off by what the eye could see: put back what was moved.",
+        *(f"The {facts.adjuster(core).name}: {turns(t)}." for core, t in wanted),
+    )
+
+
+def _wanted(
+    facts: ReceiverFacts, finding: CurveFinding, turned: dict[str, float]
+) -> list[tuple[str, float]]:
+    """Which cores are turned now, and how far: the one that is sure, with those put back that were
+    moved to find it; else the deciding moves."""
+    named = finding.named
+    if named is not None:
+        home = -named.offset / _change(facts.adjuster(named.core)) - turned.get(named.core, 0.0)
+        back = [(core, -t) for core, t in turned.items() if core != named.core]
+        return [(named.core, home), *back]
+    cans = _design(facts)
+    if turned:
+        # another core of each can than the one that was moved already
+        cans = tuple(replace(can, cores=can.cores[::-1], q=can.q[::-1]) for can in cans)
+    moves = deciding_moves(cans, finding)
+    return [(core, shift / _change(facts.adjuster(core))) for core, shift in moves.items()]
+
+
+def _advice(
+    facts: ReceiverFacts, finding: CurveFinding, wanted: list[tuple[str, float]]
+) -> tuple[str, ...]:
+    way = "high" if finding.too_high > SURE_ENOUGH else "low"
+    named = finding.named
+    if finding.several > SURE_ENOUGH:
+        return (
+            "Several cores are off: peak each by a meter first (another indicator), then sweep for "
+            "the shape. Or go on here, one known move at a time.",
+        )
+    if named is not None:
+        name = facts.adjuster(named.core).name
+        off_hz = named.offset * facts.intermediate_frequency_hz
+        return (
+            f"The {name} stands {khz(abs(off_hz))} too {way} "
+            f"({100 * named.probability:.0f} %, good to {khz(named.doubt * abs(off_hz / named.offset))}): "  # noqa: E501
+            f"turn it {turns(wanted[0][1])}.",
+            *(f"Put the {facts.adjuster(core).name} back: {turns(t)}." for core, t in wanted[1:]),
+        )
+    likely = ", ".join(
+        f"{facts.adjuster(f.core).name} {100 * f.probability:.0f} %" for f in finding.cores[:4]
+    )
+    moves = ", ".join(f"{facts.adjuster(core).name} {turns(t)}" for core, t in wanted)
+    return (
+        f"One core stands too {way}; which one this curve cannot tell ({likely}). Small known "
+        f"moves decide: {moves}. Then sweep again.",
+    )
+
+
+def sweep_plot(
+    facts: ReceiverFacts, swept: list[Swept], finding: CurveFinding | None
+) -> Plot | None:
+    """The latest sweep with what was fitted to it, over the first and over what the sheet's cans
+    do."""
+    if not swept:
+        return None
+    last, first = swept[-1], swept[0]
+    lines = [PlotLine("by the sheet", "expected", *_sampled(*_nominal(facts, last.figures)))]
+    if first is not last:
+        lines.append(
+            PlotLine(
+                "as found", "found", *_sampled(first.figures.frequency_hz, first.figures.relative)
+            )
+        )
+    lines.append(
+        PlotLine(
+            "swept now", "measured", *_sampled(last.figures.frequency_hz, last.figures.relative)
+        )
+    )
+    if finding is not None:
+        run = max(1, last.figures.frequency_hz.size // KEPT_POINTS)
+        fitted = finding.fitted_v / float(np.max(finding.fitted_v))
+        lines.append(
+            PlotLine("fitted", "left", *_sampled(last.figures.frequency_hz[::run], fitted))
+        )
+    window = centre_window(facts)
+    marks = [
+        PlotMark(facts.intermediate_frequency_hz / 1e3, "IF", "nominal"),
+        PlotMark((window.low or 0.0) / 1e3, "", "limit"),
+        PlotMark((window.high or 0.0) / 1e3, "", "limit"),
+    ]
+    six = last.figures.width(6.0)
+    title = "Sweep of the IF"
+    if six is not None:
+        title += f": centre {khz(six.centre_hz)}, {khz(six.width_hz)} wide at -6 dB"
+        marks += [PlotMark(f / 1e3, f"-6 dB {khz(f)}", "edge") for f in (six.low_hz, six.high_hz)]
+    return Plot(title, "kHz", "dB from the highest", tuple(lines), marks=tuple(marks), main=True)
+
+
+def _sampled(
+    frequency_hz: np.ndarray, relative: np.ndarray
+) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    run = max(1, frequency_hz.size // PLOT_POINTS)
+    down = 20.0 * np.log10(np.maximum(relative[::run], 1e-3))
+    return tuple(float(f) / 1e3 for f in frequency_hz[::run]), tuple(float(d) for d in down)
+
+
+def _nominal(facts: ReceiverFacts, figures: CurveFigures) -> tuple[np.ndarray, np.ndarray]:
+    volts = design_response(facts, figures.frequency_hz)
+    return figures.frequency_hz, volts / float(np.max(volts))
+
+
+def design_response(facts: ReceiverFacts, frequency_hz: np.ndarray) -> np.ndarray:
+    """What the sheet's cans do with every core right, without a constant factor."""
+    volts = np.ones(frequency_hz.size)
+    for can in _design(facts):
+        centres = (facts.intermediate_frequency_hz,) * len(can.cores)
+        volts = volts * np.abs(CanShape(centres, can.q, can.coupling).transfer(frequency_hz))
+    return np.asarray(volts)
+
+
+def set_up_words(facts: ReceiverFacts, sync_hz: float | None) -> tuple[str, ...]:
+    """How the sweep is set: span, divisions, time, trigger, coupling, polarity; how slow is slow
+    enough on the AVC line, and what a fast pass does to the curve."""
+    centre = facts.intermediate_frequency_hz
+    width = centre / min(q for can in facts.transformers for q in can.qs)
+    per_division = float(f"{SPAN_WIDTHS * width / DIVISIONS:.0e}")
+    span = per_division * DIVISIONS
+    row = np.linspace(centre - 0.5 * span, centre + 0.5 * span, 401)
+    volts = design_response(facts, row)
+    law = facts.circuit.avc
+    volts = volts / float(np.max(volts)) * 4.0 * law.control_v_per_neper
+    loop = Loop(law.control_v_per_neper, law.delay_v)
+    allowed = ALLOWED_SHIFT * width
+    words = [
+        f"span {khz(span)}, {khz(per_division)} a division, {khz(row[0])} to {khz(row[-1])}",
+        "trigger from the generator's sync, DC coupled, inverted if the trace goes down",
+        "AVC clamped and the detector shown where it can be; linear sweep",
+    ]
+    try:
+        open_s = slow_enough_s(row, volts, law.time_constant_s, allowed)
+        live_s = slow_enough_s(row, volts, law.time_constant_s, allowed, loop=loop)
+        fast = lagged(row, volts, live_s / 5.0, law.time_constant_s, loop=loop)
+        words.append(
+            f"on the AVC line a pass of {live_s:.2g} s or slower ({open_s:.2g} s behind its filter "
+            f"with the loop open) keeps the peak within {engineering(allowed, 'Hz')}; five times "
+            f"faster it stands {khz(abs(fast.peak_shift_hz))} off, {fast.loss_db:.1f} dB low"
+        )
+    except BadInput:
+        words.append("the AVC line's filter is too slow for any sweep: clamp it")
+    if sync_hz is not None and 0.0 < sync_hz < centre:
+        words.append(
+            f"this generator cannot sync above {khz(sync_hz)}: trigger from the sweep's own ramp, "
+            "or survey point by point by another indicator"
+        )
+    return tuple(words)

@@ -1,0 +1,152 @@
+"""The swept school: what a trace shows, what is turned for it, and when it is right."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from benchmarks.if_alignment import TrueSet, judged
+
+from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.bench.equipment import Equipment, GeneratorLimits
+from glowdial.core.journey.record import JobRecord, Move
+from glowdial.core.journey.room import Entering, Situation
+from glowdial.core.journey.steps import Status, Step
+from glowdial.core.language.errors import BadInput
+from glowdial.core.stages.intermediate.steps import check_if, if_steps
+
+FACTS = tidewater_facts()
+CENTRE_HZ = FACTS.intermediate_frequency_hz
+CHOSEN = (
+    an_answer(1, "if.set-up", "indicator", indicator="swept curve"),
+    an_answer(2, "if.set-up", "ready"),
+)
+ALIGN = an_answer(5, "if.decide", "decision", decision="align")
+
+
+def true_set(off: dict[str, float], seed: int) -> TrueSet:
+    """A set whose circuits stand off by so much of frequency; its Qs are its own."""
+    rng = np.random.default_rng(seed)
+    cans = []
+    for can in FACTS.transformers:
+        qs = [q * float(rng.uniform(0.75, 1.3)) for q in can.qs]
+        cans.append((qs, [can.coupling_of_critical / math.sqrt(qs[0] * qs[1])]))
+    keys = [key for can in FACTS.transformers for key in can.cores]
+    rates = [FACTS.adjuster(k).change_per_turn or 0.015 for k in keys]
+    places = [-2.0 * off.get(k, 0.0) / r for k, r in zip(keys, rates, strict=True)]
+    return TrueSet(CENTRE_HZ, cans, rates, places, None, 1.0, rng, [0.0] * len(keys))
+
+
+def swept(true: TrueSet, noise: float = 0.02) -> str:
+    """What an oscilloscope would write of it."""
+    row = CENTRE_HZ * np.linspace(0.955, 1.045, 301)
+    volts = np.array([true.gain(float(f)) for f in row])
+    volts = volts / volts.max() + noise * true.rng.standard_normal(row.size)
+    return "\n".join(
+        ["kHz;V", *(f"{f / 1e3:.3f};{v:.5f}" for f, v in zip(row, volts, strict=True))]
+    )
+
+
+def step_of(record: JobRecord, key: str) -> Step:
+    return next(s for s in if_steps(Situation(FACTS, record)) if s.key == key)
+
+
+@pytest.mark.parametrize("core", ["t1-primary", "t1-secondary", "t2-primary", "t2-secondary"])
+@pytest.mark.parametrize("offset", [-0.011, 0.007])
+def test_a_core_that_is_off_is_brought_home_by_sweeps_alone(core: str, offset: float) -> None:
+    true = true_set({core: offset}, seed=len(core) + round(1e4 * (0.1 + offset)))
+    record = a_record(*CHOSEN)
+    keys = [k for can in FACTS.transformers for k in can.cores]
+    for number in range(1, 8):
+        seq = 10 * number
+        trace = an_answer(seq, f"if.sweep{number}", "trace", trace=swept(true))
+        record = replace(record, answers=(*record.answers, trace))
+        if number == 1:
+            record = replace(record, answers=(*record.answers, replace(ALIGN, seq=11)))
+        step = step_of(record, f"if.sweep{number}")
+        if step.status is Status.DONE:
+            break
+        assert step.ask is not None and step.ask.key.startswith("turned ")
+        while step.ask is not None:
+            # each core that is asked for is turned by what its example says
+            key, turned = step.ask.key.removeprefix("turned "), float(step.ask.example)
+            seq += 1
+            true.turned[keys.index(key)] += turned
+            said = an_answer(seq, step.key, step.ask.key, {"turns": turned})
+            moves = (*record.moves, Move(seq, key, turned, step.key))
+            record = replace(record, answers=(*record.answers, said), moves=moves)
+            step = step_of(record, step.key)
+    else:
+        raise AssertionError("it did not end")
+    centre, lost_db = judged(true)
+    assert abs(centre) <= 0.003 and lost_db <= 0.5
+
+
+def test_the_decision_comes_after_the_first_sweep_and_leaving_it_ends_it() -> None:
+    true = true_set({"t1-primary": 0.01}, 3)
+    trace = an_answer(3, "if.sweep1", "trace", trace=swept(true))
+    record = a_record(*CHOSEN, trace)
+    steps = if_steps(Situation(FACTS, record))
+    assert [s.key for s in steps] == ["if.set-up", "if.sweep1", "if.decide", "if.restore"]
+    assert steps[1].status is Status.DONE and steps[2].ask is not None
+    labels = [r.label for r in steps[1].results]
+    assert labels[0] == "centre" and "wide at -6 dB" in labels
+    left = replace(ALIGN, texts={"decision": "leave it"})
+    after = if_steps(Situation(FACTS, replace(record, answers=(*record.answers, left))))
+    assert len(after) == 4
+
+
+def test_a_right_curve_is_left_as_it_is() -> None:
+    trace = an_answer(3, "if.sweep1", "trace", trace=swept(true_set({}, 4), 0.01))
+    step = step_of(a_record(*CHOSEN, trace, ALIGN), "if.sweep1")
+    assert step.status is Status.DONE and any("stands as it should" in w for w in step.advice)
+
+
+@pytest.mark.parametrize(
+    ("texts", "values", "field"),
+    [
+        ({"trace": "kHz,V\n440,x\n"}, {}, "line 2"),
+        ({"trace": swept(true_set({}, 5)).replace("kHz", "MHz")}, {}, "trace"),
+        (
+            {"trace": "s,V\n" + "\n".join(f"{n / 10},{1 / (1 + abs(n - 20))}" for n in range(40))},
+            {},
+            "start",
+        ),
+        (
+            {"trace": "kHz,V\n" + "\n".join(f"{440 + n},{(n * 7) % 5}" for n in range(60))},
+            {},
+            "sweep",
+        ),
+    ],
+)
+def test_what_is_no_trace_of_this_if_is_refused(
+    texts: dict[str, str], values: dict[str, float], field: str
+) -> None:
+    step = step_of(a_record(*CHOSEN), "if.sweep1")
+    assert step.ask is not None
+    with pytest.raises(BadInput) as caught:
+        check_if(Situation(FACTS, a_record(*CHOSEN)), step, step.ask, Entering(values, texts))
+    assert caught.value.field == field
+
+
+def test_a_trace_over_time_is_laid_over_the_sweep() -> None:
+    true = true_set({}, 6)
+    row = np.linspace(0.0, 5.0, 301)
+    volts = [true.gain(445e3 + 40e3 * t / 5.0) for t in row]
+    text = "\n".join(
+        ["s,V", *(f"{t:.4f},{v / max(volts):.5f}" for t, v in zip(row, volts, strict=True))]
+    )
+    values = {"start": 445e3, "stop": 485e3, "pass": 5.0}
+    trace = an_answer(3, "if.sweep1", "trace", values, trace=text)
+    centre = step_of(a_record(*CHOSEN, trace), "if.sweep1").results[0]
+    assert centre.value == pytest.approx(CENTRE_HZ, rel=1e-3)
+
+
+def test_the_set_up_says_how_slow_is_slow_enough_and_what_the_generator_cannot_sync() -> None:
+    equipment = Equipment(generator=GeneratorLimits(sync_hz=300e3))
+    steps = if_steps(Situation(FACTS, a_record(CHOSEN[0]), equipment))
+    words = " ".join(steps[0].controls)
+    assert "span" in words and "or slower" in words and "cannot sync above 300 kHz" in words
+    assert "cannot sync" not in " ".join(step_of(a_record(CHOSEN[0]), "if.set-up").controls)
