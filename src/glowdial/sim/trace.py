@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -44,6 +45,10 @@ def _swept(room: SimulatedRoom, name: str, seconds: float) -> Floats:
     law = receiver.facts.circuit.avc
     if name == "detector" and state.avc_clamp_v is not None:
         return np.asarray(-open_v * math.exp(-state.avc_clamp_v / law.control_v_per_neper))
+    if state.avc_clamp_v is not None:
+        # the grids are clamped behind the filter, whose own output is looked at
+        held_v = open_v * math.exp(-state.avc_clamp_v / law.control_v_per_neper)
+        return -_filtered(np.maximum(held_v - law.delay_v, 0.0), seconds, law.time_constant_s)
     # settled at the start frequency, then carried along
     avc_v = float(receiver.sweep_avc_v(state, row_hz[:1])[0])
     line = [avc_v]
@@ -61,6 +66,21 @@ def _swept(room: SimulatedRoom, name: str, seconds: float) -> Floats:
     if name == "avc":
         return -held
     return np.asarray(-open_v * np.exp(-held / law.control_v_per_neper))
+
+
+def _filtered(row_v: Floats, seconds: float, time_constant_s: float) -> Floats:
+    """A row of volts behind one resistor and capacitor, settled where it begins: the charge that
+    flows in each step."""
+    step_s = seconds / (row_v.size - 1)
+    line = [float(row_v[0])]
+    for before, after in itertools.pairwise(row_v):
+        parts = max(1, math.ceil(8.0 * step_s / time_constant_s))
+        at = line[-1]
+        for n in range(parts):
+            drive = before + (after - before) * (n + 0.5) / parts
+            at += (drive - at) * (1.0 - math.exp(-step_s / parts / time_constant_s))
+        line.append(float(at))
+    return np.array(line)
 
 
 def _rippled(room: SimulatedRoom, seconds: float) -> Floats:

@@ -11,8 +11,9 @@ from glowdial.core.journey.conditions import conditions_of, doubt_of, instrument
 from glowdial.core.journey.entry import Entry, check_leaving, heard, read_entry
 from glowdial.core.journey.record import CHANGEABLES, JobRecord, Told
 from glowdial.core.journey.room import Entering
-from glowdial.core.journey.steps import Ask, Step, find_ask
+from glowdial.core.journey.steps import Ask, Field, Step, find_ask
 from glowdial.core.language.errors import BadInput, Conflict, Doubted, NotFound
+from glowdial.core.model.measurands import Kind
 from glowdial.core.plan.gates import missing_cautions, refusals
 from glowdial.core.plan.journey import Journey
 from glowdial.core.plan.order import room_of
@@ -27,6 +28,7 @@ from glowdial.workshop.base.texts import kept_text
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import OpenedJob, Stamp, Tell, derived, write
 from glowdial.workshop.consequences import carry_out_all, taken_back
+from glowdial.workshop.simulated import turn_in_simulation
 from glowdial.workshop.stages.registry import completed
 
 SAME_TURN = 1e-3
@@ -140,7 +142,7 @@ def _answer(opened: OpenedJob, command: AnswerCommand) -> Tell:
     room = room_of(step.stage)
     room.check(opened.situation, step, ask, Entering(entry.values, entry.texts))
     texts = {**entry.texts, **completed(opened, step, ask, entry)}
-    values = _with_moves(opened, step, entry)
+    values = _with_moves(opened, step, ask, entry)
     equipment = opened.situation.equipment
     seq = opened.scribe.answer(
         NewAnswer(
@@ -223,24 +225,45 @@ def question_at_bench(step: Step, ask: Ask) -> str:
     return f"{step.key} {ask.name}"
 
 
-def _with_moves(opened: OpenedJob, step: Step, entry: Entry) -> Mapping[str, float]:
-    """Book the typed turn; at a bench that turned itself the ledger already has it."""
+def _with_moves(opened: OpenedJob, step: Step, ask: Ask, entry: Entry) -> Mapping[str, float]:
+    """Book the typed turn; at a bench that turned itself the ledger already has it. What no bench
+    does is done in a simulated set as it was typed."""
     values = dict(entry.values)
-    if "turns" not in values or step.adjuster is None:
+    adjuster = _turned(ask) or step.adjuster
+    if "turns" not in values or adjuster is None:
         return values
-    booked = opened.record.turned_since_entry(step.key, step.adjuster)
-    if opened.job.link == SIMULATED:
+    booked = opened.record.turned_since_entry(step.key, adjuster)
+    simulated = opened.job.link == SIMULATED
+    if simulated and ask.recipe is not None:
         values["turns"] = booked
         return values
-    rest = values["turns"] - booked
+    rest = values["turns"] - (booked if ask.recipe is not None else 0.0)
     if abs(rest) > SAME_TURN:
-        opened.scribe.move(step.adjuster, rest, step.key)
+        opened.scribe.move(adjuster, rest, step.key)
+        if simulated:
+            turn_in_simulation(opened, adjuster, rest)
     return values
 
 
+def _turned(ask: Ask) -> str | None:
+    """The adjuster that a question is about, by its place."""
+    for field in ask.fields:
+        if field.measurand is not None and field.measurand.kind is Kind.TURN:
+            return field.measurand.place.removeprefix("adjuster ")
+    return None
+
+
 def _joined(ask: Ask, entry: Entry) -> str:
-    parts = [f"{f.label}: {entry.texts[f.name]}" for f in ask.fields if entry.texts.get(f.name)]
+    parts = [
+        f"{f.label}: {_shown(f, entry.texts[f.name])}"
+        for f in ask.fields
+        if entry.texts.get(f.name)
+    ]
     return "; ".join(parts)
+
+
+def _shown(field: Field, text: str) -> str:
+    return f"{len(text.splitlines())} lines" if field.table else text
 
 
 def acknowledge(

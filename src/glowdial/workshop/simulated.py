@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.sim.condition import Condition, neglected, read_condition
+from glowdial.sim.state import BenchState
+from glowdial.store.records import get_bench
 from glowdial.workshop.base.sheets import facts_of, get_sheet
 from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import OpenedJob
 
 
 def condition_for(
@@ -21,3 +26,13 @@ def condition_for(
     if document.strip():
         return read_condition(document, facts)
     return neglected(facts, seed or 0)
+
+
+def turn_in_simulation(opened: OpenedJob, adjuster: str, turns: float) -> None:
+    """An adjuster of a simulated set turned by hand; nothing where the set is a real one."""
+    bench = get_bench(opened.session, opened.job.id)
+    if bench is None:
+        return
+    state = BenchState.from_document(bench.state)
+    moved = {**state.turns, adjuster: round(state.turns.get(adjuster, 0.0) + turns, 6)}
+    bench.state = replace(state, turns=moved).as_document()

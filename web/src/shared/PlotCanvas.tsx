@@ -5,8 +5,9 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 
 import type { PlotData } from "../api/client";
-import { type Column, joined, pointWords } from "./plotData";
+import { apart, type Column, joined, pointWords } from "./plotData";
 
+const LABEL_GAP = 16;
 const FONT = "13px 'Source Sans 3 Variable', sans-serif";
 
 type Ink = { ink: string; dim: string; edge: string; glow: string; band: string; inside: string };
@@ -121,18 +122,21 @@ function directLabels(plot: PlotData, ink: Ink): uPlot.Plugin {
         context.save();
         context.font = FONT;
         context.textAlign = "right";
-        for (const line of named) {
+        const places = named.flatMap((line) => {
           const x = line.x.at(-1);
           const y = line.y.at(-1);
-          if (x === undefined || y === undefined || y === null) continue;
+          if (x === undefined || y === undefined || y === null) return [];
           const lift = line.role === "measured" ? 14 : -8;
-          context.fillStyle = line.role === "measured" ? ink.glow : ink.ink;
           const right = Math.min(
             chart.valToPos(x, "x", true),
             chart.bbox.left + chart.bbox.width - 4,
           );
-          context.fillText(line.label, right, chart.valToPos(y, "y", true) + lift);
-        }
+          return [{ line, right, y: chart.valToPos(y, "y", true) + lift }];
+        });
+        apart(places, LABEL_GAP).forEach(({ line, right, y }) => {
+          context.fillStyle = line.role === "measured" ? ink.glow : ink.ink;
+          context.fillText(line.label, right, y);
+        });
         context.restore();
       },
     },

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { PlotData } from "../api/client";
-import { joined, pointWords } from "./plotData";
+import { apart, joined, pointWords } from "./plotData";
 
 const plot: PlotData = {
   title: "B+",
@@ -29,5 +29,12 @@ describe("plot data", () => {
     expect(pointWords(plot, columns, 0)).toBe("line (V) 100.0: expected 50.00");
     expect(pointWords(plot, columns, 1)).toBe("line (V) 150.0: read 90.00");
     expect(pointWords(plot, columns, 9)).toBe("");
+  });
+});
+
+describe("words at the ends of lines", () => {
+  it("lie apart, the lowest where it was", () => {
+    const found = apart([{ y: 100 }, { y: 103 }, { y: 20 }, { y: 101 }], 16);
+    expect(found.map((p) => p.y)).toEqual([103, 87, 71, 20]);
   });
 });

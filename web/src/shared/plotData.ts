@@ -33,3 +33,13 @@ export function pointWords(plot: PlotData, columns: Column[], index: number): st
 /** An upright line in words: what it marks and where. */
 export const markWords = (plot: PlotData) =>
   plot.marks.filter((m) => m.label).map((m) => `${m.label} at ${m.x.toPrecision(5)}`);
+
+/** Words at the ends of lines, moved up as far as it takes that none lies on another. */
+export function apart<T extends { y: number }>(places: T[], gap: number): T[] {
+  const placed: T[] = [];
+  for (const place of [...places].sort((a, b) => b.y - a.y)) {
+    const above = placed.at(-1);
+    placed.push({ ...place, y: above ? Math.min(place.y, above.y - gap) : place.y });
+  }
+  return placed;
+}

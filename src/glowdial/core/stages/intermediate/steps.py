@@ -79,8 +79,8 @@ from glowdial.core.stages.intermediate.sweep_steps import (
     SWEEP,
     TRACE,
     read_sweep,
-    set_up_words,
     sweep_rounds,
+    sweep_set_up,
 )
 
 START_LEVEL_V = 1e-3
@@ -216,10 +216,7 @@ def _set_up(work: Work) -> Step:
 
 
 def _sweep_words(work: Work) -> tuple[str, ...]:
-    if work.by.kind is not IndicatorKind.SWEEP:
-        return ()
-    generator = work.situation.equipment.generator
-    return set_up_words(work.facts, generator.sync_hz if generator else None)
+    return sweep_set_up(work.situation) if work.by.kind is IndicatorKind.SWEEP else ()
 
 
 def _table_controls(facts: ReceiverFacts) -> tuple[str, ...]:

@@ -23,7 +23,18 @@ from glowdial.core.alignment.which_core import (
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, Step, result
+from glowdial.core.journey.steps import (
+    Ask,
+    Field,
+    Lead,
+    Plot,
+    PlotLine,
+    PlotMark,
+    Result,
+    Status,
+    Step,
+    result,
+)
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
     DURATION,
@@ -56,7 +67,7 @@ LEAST_NOISE = 0.005
 ALLOWED_SHIFT = 0.02
 # where the sheet does not say how much a turn does
 NORM_CHANGE = 0.015
-PLOT_POINTS = 240
+PLOT_POINTS, LOWEST_DB = 120, -26.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +169,8 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         STAGE,
         "Sweep the IF as found" if number == 1 else f"Sweep the IF again ({number})",
         "Slow enough, both ways, the AVC clamped where it can be: the curve is what the cans do.",
-        leads=(shown_by.lead,),
+        leads=(Lead("sweep generator", "10 nF", "converter's signal grid"), shown_by.lead),
+        controls=sweep_set_up(situation),
         powered=True,
         draw=lambda: sweep_plot(facts, swept[:number], None),
     )
@@ -177,7 +189,9 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         lambda: (_found(facts, swept[seen.base - 1 : number], moved),),
     )
     if finding is None:
-        return Round(replace(conclude(step, (found,)), thinking=True), last=True)
+        # open, so that nothing goes on before it is known what to turn
+        waits = replace(step, thinking=True, status=Status.OPEN, ask=found.ask, retake=True)
+        return Round(waits, last=True)
     return _with_finding(step, situation, swept[:number], dict(moved[-1]), finding[0])
 
 
@@ -234,12 +248,15 @@ def trace_ask(facts: ReceiverFacts) -> Ask:
 
 def _turn_ask(facts: ReceiverFacts, core: str, wanted: float | None) -> Ask:
     adjuster = facts.adjuster(core)
+    if wanted is not None:
+        # as it is said, in sixteenths
+        wanted = round(16.0 * wanted) / 16.0
     how = f"by {turns(wanted)}" if wanted is not None else "by as much as you like"
     return Ask(
         f"{TURNED} {core}",
         f"Turn the {adjuster.name} {how}; enter what it was turned.",
         (Field("turns", "turn", TURNS, measurand=turn_of(core)),),
-        f"{wanted:+.3g}" if wanted is not None else "+1/4",
+        f"{wanted:+.4g}" if wanted is not None else "+1/4",
         called=adjuster.name,
     )
 
@@ -445,9 +462,16 @@ def sweep_plot(
 def _sampled(
     frequency_hz: np.ndarray, relative: np.ndarray
 ) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """A line as it is drawn: neighbours averaged, and nothing of the ground that noise makes."""
     run = max(1, frequency_hz.size // PLOT_POINTS)
-    down = 20.0 * np.log10(np.maximum(relative[::run], 1e-3))
-    return tuple(float(f) / 1e3 for f in frequency_hz[::run]), tuple(float(d) for d in down)
+    kept = frequency_hz.size // run * run
+    row, level = (np.mean(x[:kept].reshape(-1, run), axis=1) for x in (frequency_hz, relative))
+    down = 20.0 * np.log10(np.maximum(level, 1e-3))
+    seen = np.flatnonzero(down > LOWEST_DB)
+    shown = slice(int(seen[0]), int(seen[-1]) + 1)
+    points = zip(row[shown], np.maximum(down[shown], LOWEST_DB), strict=True)
+    xs, ys = zip(*((float(f) / 1e3, float(d)) for f, d in points), strict=True)
+    return xs, ys
 
 
 def _nominal(facts: ReceiverFacts, figures: CurveFigures) -> tuple[np.ndarray, np.ndarray]:
@@ -462,6 +486,23 @@ def design_response(facts: ReceiverFacts, frequency_hz: np.ndarray) -> np.ndarra
         centres = (facts.intermediate_frequency_hz,) * len(can.cores)
         volts = volts * np.abs(CanShape(centres, can.q, can.coupling).transfer(frequency_hz))
     return np.asarray(volts)
+
+
+def sweep_set_up(situation: Situation) -> tuple[str, ...]:
+    """How the sweep is set; empty while it is still worked out."""
+    facts, generator = situation.facts, situation.equipment.generator
+    sync_hz = generator.sync_hz if generator else None
+    told = situation.memory.recall(
+        (
+            "sweep set-up",
+            _design(facts),
+            facts.intermediate_frequency_hz,
+            facts.circuit.avc,
+            sync_hz,
+        ),
+        lambda: (set_up_words(facts, sync_hz),),
+    )
+    return told[0] if told else ()
 
 
 def set_up_words(facts: ReceiverFacts, sync_hz: float | None) -> tuple[str, ...]:
