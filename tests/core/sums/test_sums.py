@@ -210,3 +210,13 @@ def test_a_supply_falls_with_the_line_and_is_drawn_as_it_stands() -> None:
     across_v = figure(high, "reservoir at 230 V") - figure(high, "B+ at 230 V")
     through_a = figure(high, "the set draws")
     assert across_v == pytest.approx(1200.0 * through_a, rel=0.03)
+
+
+def test_a_sweep_s_lag_is_rate_times_time_constant_on_a_slow_pass() -> None:
+    def shift(**typed: str) -> float:
+        return float(worked("sweep-lag", coupling="0.2", **typed).lines[0].text.split()[0])
+
+    # a rounded top is carried along as a flank is: 1.5 kHz a second for 0.1 s
+    assert shift(time="20") == pytest.approx(150.0, rel=0.05)
+    assert shift(time="40") == pytest.approx(75.0, rel=0.05)
+    assert shift(time="20", line="live, and hard") < 0.6 * shift(time="20")

@@ -1789,6 +1789,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/sweep-lag": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lag of a sweep
+         * @description How far a filter carries a swept curve along, and how slow is slow enough.
+         */
+        post: operations["sum-sweep-lag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/tracking": {
         parameters: {
             query?: never;
@@ -5453,6 +5473,54 @@ export interface components {
             severity: number;
             /** Words */
             words: string;
+        };
+        /**
+         * SweepLagSum
+         * @description How far a filter carries a swept curve along, and how slow is slow enough.
+         */
+        SweepLagSum: {
+            /**
+             * Tuned to
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 465
+             */
+            centre: string;
+            /**
+             * Coupling, times critical
+             * @description must be 0.05 to 20 times critical
+             * @example 0.9
+             */
+            coupling: string;
+            /**
+             * Time constant of the line
+             * @description must be a time of 1 ms to 10,000 s
+             * @example 0.1
+             */
+            filter: string;
+            /**
+             * The AVC is
+             * @example clamped
+             * @enum {string}
+             */
+            line: "clamped" | "live, and hard";
+            /**
+             * Q of each winding
+             * @description must be a Q of 2 to 1000
+             * @example 90
+             */
+            q: string;
+            /**
+             * Sweep over
+             * @description must be a span of 0.5 kHz to 5 MHz
+             * @example 30
+             */
+            span: string;
+            /**
+             * A pass takes
+             * @description must be a time of 1 ms to 10,000 s
+             * @example 5
+             */
+            time: string;
         };
         /** SwitchedShape */
         SwitchedShape: {
@@ -16648,6 +16716,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SupplyAndRampSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-sweep-lag": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepLagSum"];
             };
         };
         responses: {

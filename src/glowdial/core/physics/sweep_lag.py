@@ -67,7 +67,7 @@ def lagged(
     if frequency.size < 12 or frequency.shape != volts.shape or np.any(np.diff(frequency) <= 0.0):
         raise BadInput("curve", f"{frequency.size} points", "needs 12 or more that rise", "201")
     fine_hz = np.linspace(frequency[0], frequency[-1], FINE)
-    row = np.interp(fine_hz, frequency, volts)
+    row = np.maximum(_between(frequency, volts, fine_hz), 0.0)
     step_s = pass_s / (FINE - 1)
     way = slice(None, None, -1) if downward else slice(None)
     if loop is None:
@@ -123,6 +123,13 @@ def _centre(frequency: Floats, volts: Floats) -> float | None:
         return passband(frequency, volts).centre_hz
     except BadInput:
         return None
+
+
+def _between(frequency: Floats, volts: Floats, at_hz: Floats) -> Floats:
+    """The curve between its points, without corners: a peak of straight lines stands on a point."""
+    from scipy.interpolate import CubicSpline  # late: only who sweeps pays for it
+
+    return np.asarray(CubicSpline(frequency, volts)(at_hz))
 
 
 def _one_pole(row: Floats, ratio: float) -> Floats:

@@ -10,18 +10,22 @@ from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Field, Plot, PlotLine
 from glowdial.core.language.quantities import (
     CAPACITANCE,
+    DURATION,
     FREQUENCY,
     INTERMEDIATE_FREQUENCY,
     Quantity,
     engineering,
     khz,
 )
+from glowdial.core.physics.avc import settled_avc_v
+from glowdial.core.physics.coupled_circuits import CanShape
 from glowdial.core.physics.resonance import (
     CoupledPair,
     TunedCircuit,
     passband,
     resonating_inductance_h,
 )
+from glowdial.core.physics.sweep_lag import Loop, lagged, slow_enough_s
 from glowdial.core.physics.tracking import (
     Gang,
     TrackedBand,
@@ -38,6 +42,9 @@ from glowdial.core.sums.form import SumAnswer, SumForm, SumLine, rows_of
 GRID = 61
 ABOVE, BELOW = "above the signal", "below the signal"
 Q = Quantity("Q", "", "", 2.0, 1000.0, "90", "must be a Q of 2 to 1000")
+SPAN = Quantity("span", "Hz", "kHz", 500.0, 5e6, "30", "must be a span of 0.5 kHz to 5 MHz")
+CLAMPED, LIVE = "clamped", "live, and hard"
+LAG_SHARE = 0.02
 COUPLING = Quantity("coupling", "", "", 0.05, 20.0, "1", "must be 0.05 to 20 times critical")
 
 
@@ -137,6 +144,49 @@ def _pair(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
     )
 
 
+def _lag(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
+    given = entry.values
+    centre_hz, span_hz, pass_s = given["centre"], given["span"], given["time"]
+    tau_s, q = given["filter"], given["q"]
+    grid = np.linspace(centre_hz - 0.5 * span_hz, centre_hz + 0.5 * span_hz, 601)
+    can = CanShape((centre_hz, centre_hz), (q, q), (float(given["coupling"]) / q,))
+    level = np.abs(can.transfer(grid))
+    level = level / np.max(level)
+    live = entry.texts["line"] == LIVE
+    # a live line that stands at twice the volts of a neper: hard, as most are
+    loop = Loop(1.0) if live else None
+    volts = level * (2.0 * np.exp(2.0) if live else 1.0)
+    up = lagged(grid, volts, pass_s, tau_s, loop=loop)
+    down = lagged(grid, volts, pass_s, tau_s, loop=loop, downward=True)
+    allowed_hz = LAG_SHARE * passband(grid, level).width_hz
+    slow_s = slow_enough_s(grid, volts, tau_s, allowed_hz, loop=loop)
+    drawn = [
+        ("standing", "expected", volts if not live else _rest(volts)),
+        ("swept up", "measured", up.traced_v),
+    ]
+    lines = tuple(
+        PlotLine(label, role, tuple(grid / 1e3), tuple(float(v / np.max(drawn[0][2])) for v in row))
+        for label, role, row in drawn
+    )
+    return SumAnswer(
+        f"In {pass_s:g} s the peak stands {up.peak_shift_hz:+.0f} Hz off upward and "
+        f"{down.peak_shift_hz:+.0f} Hz downward, {up.loss_db:.2f} dB low; {slow_s:.2g} s or slower "
+        f"keeps it within {allowed_hz:.0f} Hz.",
+        (
+            SumLine("upward, peak", f"{up.peak_shift_hz:+.0f} Hz"),
+            SumLine("downward, peak", f"{down.peak_shift_hz:+.0f} Hz"),
+            SumLine("peak lost", f"{up.loss_db:.2f} dB"),
+            SumLine(f"slow enough for {100 * LAG_SHARE:g} % of the width", f"{slow_s:.2g} s"),
+        ),
+        None,
+        Plot("Standing and swept", "kHz", "share of the standing peak", lines),
+    )
+
+
+def _rest(volts: np.ndarray) -> np.ndarray:
+    return settled_avc_v(volts, control_v_per_neper=1.0)
+
+
 def _dial(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
     columns = (("dial", FREQUENCY), ("true", FREQUENCY))
     rows = rows_of(entry.texts["marks"], columns, "600 602")
@@ -218,6 +268,31 @@ PAIR = SumForm(
     {"centre": "465", "capacitance": "115", "q1": "90", "q2": "80", "coupling": "1.5"},
     _pair,
 )
+LAG = SumForm(
+    "sweep-lag",
+    "IF",
+    "Lag of a sweep",
+    "How far a filter carries a swept curve along, and how slow is slow enough.",
+    (
+        Field("centre", "Tuned to", FREQUENCY),
+        Field("q", "Q of each winding", Q),
+        Field("coupling", "Coupling, times critical", COUPLING),
+        Field("span", "Sweep over", SPAN),
+        Field("time", "A pass takes", DURATION),
+        Field("filter", "Time constant of the line", DURATION),
+        Field("line", "The AVC is", options=(CLAMPED, LIVE)),
+    ),
+    {
+        "centre": "465",
+        "q": "90",
+        "coupling": "0.9",
+        "span": "30",
+        "time": "5",
+        "filter": "0.1",
+        "line": CLAMPED,
+    },
+    _lag,
+)
 DIAL = SumForm(
     "dial-correction",
     "dial",
@@ -230,4 +305,4 @@ DIAL = SumForm(
     {"at": "800", "marks": "600 602\n1000 1000\n1400 1396"},
     _dial,
 )
-SUMS = (TRACKING, PAIR, DIAL)
+SUMS = (TRACKING, PAIR, LAG, DIAL)
