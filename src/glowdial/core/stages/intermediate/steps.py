@@ -60,20 +60,25 @@ from glowdial.core.stages.intermediate.order import (
     warnings,
 )
 from glowdial.core.stages.intermediate.survey import (
+    CENTRE_TOLERANCE,
     LEFT_POINTS,
     STAGE,
     SURVEY,
     SURVEY_LEFT,
     SURVEY_POINTS,
     centre_window,
+    filter_ask,
+    filter_width_hz,
     flat_words,
     if_recipe,
     peak_result,
+    settled_hz,
     side_words,
     spread_hz,
     survey_asks,
     survey_curve,
     survey_plot,
+    written,
 )
 from glowdial.core.stages.intermediate.sweep_steps import (
     SWEEP,
@@ -140,11 +145,21 @@ def if_steps(situation: Situation) -> list[Step]:
     if work.by.kind is IndicatorKind.SWEEP:
         return _swept(work)
     steps = [_set_up(work), _baseline(work), _survey(work)]
+    work = _settled_on(work)
     steps.append(_decide(work, steps[-1]))
     if _aligning(work.record):
         steps += _passes(work)
     drawn = [_with_chain(work, step) for step in steps]
     return [*drawn, _restore(work.record)]
+
+
+def _settled_on(work: Work) -> Work:
+    """The same with the IF that is aligned to: a filter's own, where the set has one."""
+    facts, at_hz = work.facts, settled_hz(work.facts, work.record)
+    if at_hz == facts.intermediate_frequency_hz:
+        return work
+    settled = replace(facts, intermediate_frequency_hz=at_hz)
+    return replace(work, situation=replace(work.situation, facts=settled))
 
 
 def _swept(work: Work) -> list[Step]:
@@ -276,11 +291,11 @@ def _reference_ask(work: Work, key: str) -> Ask:
     by = work.by
     recipe = work.recipe(Doing.MATCH_LEVEL)
     wanted = by.words(by.reference)
-    shown = by.shown
+    shown, facts = by.shown, work.facts
     return Ask(
         key,
-        f"Generator on {khz(work.facts.intermediate_frequency_hz)}: set its level until the "
-        f"{shown.label} reads {wanted}, and enter the level. If it cannot be brought there, "
+        f"Generator on {written(facts, facts.intermediate_frequency_hz)}: set its level until "
+        f"the {shown.label} reads {wanted}, and enter the level. If it cannot be brought there, "
         "enter also what it reads at the most.",
         (
             Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
@@ -300,6 +315,8 @@ def _survey(work: Work) -> Step:
     points_hz = planned(record, SURVEY, spread_hz(facts, SURVEY_POINTS))
     asks = survey_asks(facts, points_hz, level_v, work.by.shown)
     found = (reference, *readings(record, SURVEY, asks))
+    if filter_width_hz(facts) is not None:
+        found = (*found, reading(record, SURVEY, filter_ask(facts)))
     curve = survey_curve(record)
     step = Step(
         SURVEY,
@@ -321,8 +338,23 @@ def _survey(work: Work) -> Step:
             as_found=True,
         )
         peak = peak_result(facts, curve, reference.answer, as_found=True)
-        step = replace(step, results=(peak, level), advice=flat_words(curve))
+        words = (*flat_words(curve), *_frequency_words(work))
+        step = replace(step, results=(peak, level), advice=words)
     return conclude(step, found)
+
+
+def _frequency_words(work: Work) -> tuple[str, ...]:
+    """What a generator that is not sure of its frequency does to the IF."""
+    generator = work.situation.equipment.generator
+    if generator is None or generator.frequency_error < CENTRE_TOLERANCE:
+        return ()
+    off_hz = generator.frequency_error * work.facts.intermediate_frequency_hz
+    return (
+        f"This generator's frequency is good to {100 * generator.frequency_error:.2g} %, "
+        f"{khz(off_hz)} here: beat its harmonic against a station that is known, or count it; else "
+        "the IF is as wrong as it is. That costs little where the oscillator follows, much behind "
+        "a filter or a fixed second conversion.",
+    )
 
 
 def _scrambled(work: Work) -> bool:

@@ -14,9 +14,10 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, result
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
-from glowdial.core.language.quantities import khz
+from glowdial.core.language.quantities import INTERMEDIATE_FREQUENCY, khz
 from glowdial.core.language.verdicts import Window, symmetric
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.filters import CrystalFilter
 from glowdial.core.physics.resonance import Passband, passband, vertex
 
 STAGE = "IF"
@@ -24,7 +25,7 @@ SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
 # points of a survey either side of the IF, each a hundred-and-sixteenth of it apart: 4 kHz at 465
 SURVEY_POINTS, LEFT_POINTS, STEPS_OF_IF = 4, 2, 116.0
 CENTRE_TOLERANCE = 0.003
-POINT = "point"
+POINT, FILTER = "point", "filter"
 LEAST_POINTS = 3
 # what a needle shows at all
 LEAST_SHOWN_V = 0.01
@@ -42,10 +43,57 @@ def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
     return Recipe(doing, change.but(**settings))
 
 
+def filter_width_hz(facts: ReceiverFacts) -> float | None:
+    """How wide the set's crystal or mechanical filter is; None where it has none."""
+    filter_ = facts.circuit.if_filter
+    if isinstance(filter_, CrystalFilter):
+        return filter_.resonance_hz / filter_.q
+    return filter_.width_hz if filter_ is not None else None
+
+
+def written(facts: ReceiverFacts, frequency_hz: float) -> str:
+    """A frequency of the IF as it is set: behind a filter to ten hertz."""
+    if filter_width_hz(facts) is None:
+        return khz(frequency_hz)
+    return f"{frequency_hz / 1e3:.2f} kHz"
+
+
+def filter_ask(facts: ReceiverFacts) -> Ask:
+    """A filter sets the IF: where it falls off alike on both sides is the generator's place."""
+    centre_khz = facts.intermediate_frequency_hz / 1e3
+    half_khz = (filter_width_hz(facts) or 0.0) / 2e3
+    return Ask(
+        FILTER,
+        "The filter sets the IF. Find its peak, then move the generator until the reading has "
+        "fallen to 0.7 of it, below and above: both frequencies. What lies midway is aligned to.",
+        (
+            Field("low", "below", INTERMEDIATE_FREQUENCY),
+            Field("high", "above", INTERMEDIATE_FREQUENCY),
+        ),
+        f"{centre_khz - half_khz:.2f} {centre_khz + half_khz:.2f}",
+        called="the filter's middle",
+    )
+
+
+def settled_hz(facts: ReceiverFacts, record: JobRecord) -> float:
+    """The IF that is aligned to: the filter's own where it was found, else the sheet's.
+
+    A fixed second conversion keeps the sheet's; without either a small shift would cost nothing
+    once the oscillator follows, but the sheet's is as easily set.
+    """
+    found = record.latest(SURVEY, FILTER)
+    if found is None or filter_width_hz(facts) is None:
+        return facts.intermediate_frequency_hz
+    return 0.5 * (found.values["low"] + found.values["high"])
+
+
 def spread_hz(facts: ReceiverFacts, points: int) -> tuple[float, ...]:
-    """Generator frequencies of a survey that begins today: so many either side of the IF."""
-    centre = facts.intermediate_frequency_hz
+    """Generator frequencies of a survey that begins today: so many either side of the IF, closer
+    where a filter is narrower than the cans."""
+    centre, width_hz = facts.intermediate_frequency_hz, filter_width_hz(facts)
     step_hz = float(f"{centre / STEPS_OF_IF:.0e}")
+    if width_hz is not None:
+        step_hz = min(step_hz, float(f"{0.5 * width_hz:.0e}"))
     return tuple(centre + n * step_hz for n in range(-points, points + 1))
 
 
@@ -57,14 +105,14 @@ def survey_asks(
         asked_at(
             Ask(
                 POINT,
-                f"Move the generator to {khz(frequency)} at the same level and read the "
+                f"Move the generator to {written(facts, frequency)} at the same level and read the "
                 f"{shown.label}.",
                 (Field("avc", shown.label, shown.quantity, measurand=shown.measurand),),
                 shown.example,
                 recipe=if_recipe(facts, Doing.READ, generator_hz=frequency, generator_emf_v=level_v)
                 if shown.measurand is not None
                 else None,
-                called=khz(frequency),
+                called=written(facts, frequency),
             ),
             generator_hz=frequency,
         )
