@@ -49,6 +49,7 @@ STOREYS = (
     "language",
     "physics",
     "model",
+    "alignment",
     "tracing",
     "safety",
     "bench",

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glowdial.core.alignment.curve import Law, curve_figures
+from glowdial.core.alignment.curve import IndicatorLaw, curve_figures
 from glowdial.core.language.errors import BadInput
 from glowdial.core.physics.coupled_circuits import CanShape
 
@@ -74,14 +74,14 @@ def test_a_measured_law_undoes_what_the_indicator_compresses() -> None:
     levels = np.array([-30.0, -20.0, -10.0, 0.0])
     # an AVC line: logarithmic where it is strong
     shown = 0.8 * np.log1p(6.0 * volts)
-    law = Law(tuple(0.8 * np.log1p(6.0 * 10 ** (levels / 20))), tuple(levels))
+    law = IndicatorLaw(tuple(0.8 * np.log1p(6.0 * 10 ** (levels / 20))), tuple(levels))
     linear = curve_figures(FREQUENCY, shown, baseline_v=0.0)
     undone = curve_figures(FREQUENCY, shown, baseline_v=0.0, law=law)
     low, high = crossings(volts, 6.0)
     assert undone.width(6.0).width_hz == pytest.approx(high - low, rel=0.05)  # type: ignore[union-attr]
     assert linear.width(6.0).width_hz > 1.3 * (high - low)  # type: ignore[union-attr]
     with pytest.raises(BadInput):
-        Law((0.5, 0.4), (-10.0, 0.0))
+        IndicatorLaw((0.5, 0.4), (-10.0, 0.0))
 
 
 @pytest.mark.parametrize("seed", range(8))

@@ -26,7 +26,7 @@ WIDTHS_DB = (6.0, 20.0, 60.0)
 
 
 @dataclass(frozen=True, slots=True)
-class Law:
+class IndicatorLaw:
     """How an indicator answers: readings in V, ascending, and the relative signal in dB that made
     each, as measured at the curve's middle with three or four levels of the generator."""
 
@@ -108,7 +108,7 @@ def curve_figures(
     frequency_hz: Sequence[float] | Floats,
     volts: Sequence[float] | Floats,
     *,
-    law: Law | None = None,
+    law: IndicatorLaw | None = None,
     baseline_v: float | None = None,
 ) -> CurveFigures:
     """Figures of a trace over frequency in Hz, either order, in V of either polarity.

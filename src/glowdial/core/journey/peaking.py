@@ -24,7 +24,7 @@ PEAK, TRIAL, MOST_TRIALS = "peak", "trial", 60
 
 
 @dataclass(frozen=True, slots=True)
-class Shown:
+class Indicated:
     """What an indicator's readings are called, how they are typed and where they are taken (None
     where no instrument does), an example, and what sets its questions apart."""
 
@@ -35,11 +35,11 @@ class Shown:
     suffix: str = ""
 
 
-AVC_SHOWN = Shown("AVC", AVC_VOLTS, AVC, "-0.42")
+AVC_SHOWN = Indicated("AVC", AVC_VOLTS, AVC, "-0.42")
 
 
 def peak_ask(
-    adjuster: Adjuster, recipe: Recipe, shown: Shown = AVC_SHOWN, level_words: str = ""
+    adjuster: Adjuster, recipe: Recipe, shown: Indicated = AVC_SHOWN, level_words: str = ""
 ) -> Ask:
     """Turn it through its peak and back: what was read before and at the peak, and the turn."""
     return Ask(
@@ -57,7 +57,7 @@ def peak_ask(
     )
 
 
-def trial_ask(number: int, shown: Shown = AVC_SHOWN) -> Ask:
+def trial_ask(number: int, shown: Indicated = AVC_SHOWN) -> Ask:
     """A place on the way over the peak, as a hand and a meter know it: nothing is decided by it."""
     return Ask(
         f"{TRIAL}{number}",

@@ -526,6 +526,14 @@ class JobRecord:
         made = self._moves.between(adjuster, since, math.inf)
         return sum(m.turns for m in made if m.step == step)
 
+    def turned_between(self, first: Answer, last: Answer) -> dict[str, float]:
+        """Net turns of every adjuster that was turned after one entry and before another."""
+        found = {
+            adjuster: sum(m.turns for m in self._moves.between(adjuster, first.seq, last.seq))
+            for adjuster in self._moves.adjuster
+        }
+        return {adjuster: turns for adjuster, turns in found.items() if turns}
+
     def with_withdrawn(self, answer_seq: int) -> JobRecord:
         """The same with an answer taken back."""
         return replace(
@@ -534,6 +542,11 @@ class JobRecord:
                 replace(a, withdrawn=True) if a.seq == answer_seq else a for a in self.answers
             ),
         )
+
+
+def newest_first(answers: Iterable[Answer]) -> list[Answer]:
+    """Some answers, the last one first."""
+    return sorted(answers, key=lambda a: -a.seq)
 
 
 def latest_of(answers: Iterable[Answer]) -> Answer:

@@ -12,8 +12,8 @@ import math
 from dataclasses import dataclass
 from enum import StrEnum
 
-from glowdial.core.journey.peaking import PEAK, Shown
-from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.peaking import PEAK, Indicated
+from glowdial.core.journey.record import Answer, JobRecord, newest_first
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import TURNS, khz
@@ -61,7 +61,7 @@ DEAD_CHECKS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class AdjusterStanding:
     """How an adjuster stands, why it may be turned all the same where it is sealed, and the entry
     that said so (None: nothing was said)."""
 
@@ -75,20 +75,22 @@ class Standing:
         return self.movement in LEFT_ALONE
 
 
-def standing(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> Standing:
+def standing(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> AdjusterStanding:
     """How an adjuster stands by the last that was said or found of it; sealed where its place on
     the chassis says so, else free."""
     said: list[Answer] = []
     for key in (STATE, NO_CHANGE):
         said += [a for a in record.asked(key) if a.step.endswith(f".{adjuster}")]
-    for answer in sorted(said, key=lambda a: -a.seq):
+    for answer in newest_first(said):
         if answer.ask == STATE:
-            return Standing(Movement(answer.texts[STATE]), answer.texts.get(WHY, ""), answer)
+            return AdjusterStanding(
+                Movement(answer.texts[STATE]), answer.texts.get(WHY, ""), answer
+            )
         if changes_nothing(answer):
-            return Standing(Movement.DEAD, "", answer)
+            return AdjusterStanding(Movement.DEAD, "", answer)
     placed = facts.layout.placed if facts.layout else ()
     sealed = any(p.what == adjuster and p.sealed for p in placed)
-    return Standing(Movement.SEALED if sealed else Movement.FREE)
+    return AdjusterStanding(Movement.SEALED if sealed else Movement.FREE)
 
 
 def changes_nothing(answer: Answer) -> bool:
@@ -132,7 +134,7 @@ def check_state(texts: dict[str, str]) -> None:
         )
 
 
-def no_change_ask(adjuster: Adjuster, shown: Shown, low_words: str, at_hz: float) -> Ask:
+def no_change_ask(adjuster: Adjuster, shown: Indicated, low_words: str, at_hz: float) -> Ask:
     """Where a turn does nothing: three readings on the flank at the low level, and never more than
     one turn."""
     return Ask(

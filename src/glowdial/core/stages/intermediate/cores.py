@@ -25,8 +25,8 @@ from glowdial.core.stages.intermediate.adjusters import (
     DEAD_CHECKS,
     FLAT_SHARE,
     NO_CHANGE,
+    AdjusterStanding,
     Movement,
-    Standing,
     back_ask,
     changes_nothing,
     contrast,
@@ -88,7 +88,7 @@ def core_leads(
     return tuple(leads)
 
 
-def _left(step: Step, record: JobRecord, adjuster: Adjuster, now: Standing) -> Step:
+def _left(step: Step, record: JobRecord, adjuster: Adjuster, now: AdjusterStanding) -> Step:
     """One that is not turned: said once, passed over afterwards, taken up again when it moves."""
     asks: tuple[Ask, ...] = (state_ask(adjuster),)
     turned = record.turns_of(adjuster.key)
@@ -126,7 +126,7 @@ def _peaked(
     situation: Situation,
     shown_by: Indicator,
     adjuster: Adjuster,
-    now: Standing,
+    now: AdjusterStanding,
     fed: Fed,
 ) -> Step:
     facts, record = situation.facts, situation.record
@@ -206,7 +206,7 @@ def _damping(facts: ReceiverFacts, adjuster: Adjuster) -> tuple[str, ...]:
     )
 
 
-def _reason(adjuster: Adjuster, now: Standing) -> str:
+def _reason(adjuster: Adjuster, now: AdjusterStanding) -> str:
     where = f"{adjuster.where}; " if adjuster.where else ""
     at_risk = f" Overridden: {now.why}." if now.movement is Movement.OVERRIDDEN else ""
     stiff = " Stiff: warm it, and do not force it." if now.movement is Movement.STIFF else ""

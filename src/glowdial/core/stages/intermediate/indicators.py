@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from glowdial.core.journey.peaking import AVC_SHOWN, Shown
+from glowdial.core.journey.peaking import AVC_SHOWN, Indicated
 from glowdial.core.journey.record import Answer, JobRecord, Point
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Lead
@@ -48,7 +48,7 @@ class Indicator:
     generator's level is set for."""
 
     kind: IndicatorKind
-    shown: Shown
+    shown: Indicated
     lead: Lead
     set_up: tuple[str, ...]
     traps: str
@@ -146,7 +146,7 @@ def _audio(_facts: ReceiverFacts, record: JobRecord, _ohm: float) -> Indicator:
     reference = max(AUDIO_REFERENCE_V, LEAST_OVER_BASELINE * _quiet(record, "avc audio output"))
     return Indicator(
         IndicatorKind.AUDIO,
-        Shown("output", AUDIO_VOLTS, LOUDSPEAKER, "0.42", " audio output"),
+        Indicated("output", AUDIO_VOLTS, LOUDSPEAKER, "0.42", " audio output"),
         Lead("AC meter", "clip", "loudspeaker, or a load in its place"),
         (
             "volume at a mark that stays, tone control as found",
@@ -164,7 +164,7 @@ def _detector(_facts: ReceiverFacts, record: JobRecord, _ohm: float) -> Indicato
     quiet = _quiet(record, "avc detector DC")
     return Indicator(
         IndicatorKind.DETECTOR,
-        Shown(
+        Indicated(
             "detector",
             DC_VOLTS,
             Measurand("detector", Kind.DC_VOLTS),
@@ -182,7 +182,7 @@ def _detector(_facts: ReceiverFacts, record: JobRecord, _ohm: float) -> Indicato
 def _eye(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
     return Indicator(
         IndicatorKind.EYE,
-        Shown("indication", INDICATION, None, "3.5", " tuning eye or S-meter"),
+        Indicated("indication", INDICATION, None, "3.5", " tuning eye or S-meter"),
         Lead("the set's own eye or S-meter", "", ""),
         ("sensitivity control at its most", "generator without modulation"),
         "Coarse, and crooked: good to some 2 dB. Count divisions, or judge the shadow from 0 "
@@ -194,7 +194,7 @@ def _eye(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
 def _ear(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
     return Indicator(
         IndicatorKind.EAR,
-        Shown("loudness", INDICATION, None, "5", " by ear"),
+        Indicated("loudness", INDICATION, None, "5", " by ear"),
         Lead("ears", "", "loudspeaker"),
         ("volume up, the generator's level low", "generator with 30 % of tone at 1,000 Hz"),
         "An ear hears 2 dB at best, and less the louder it is: keep it just above the noise. "
@@ -206,7 +206,7 @@ def _ear(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
 def _sweep(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
     return Indicator(
         IndicatorKind.SWEEP,
-        Shown("trace", INDICATION, None, "", " swept curve"),
+        Indicated("trace", INDICATION, None, "", " swept curve"),
         Lead("oscilloscope", "10 kohm at the probe", "detector, or the AVC line"),
         ("sweep generator without modulation",),
         "A fast sweep drags the curve along and lowers it; a live AVC widens it.",

@@ -18,7 +18,7 @@ from glowdial.core.journey.readings import (
     readings,
     waiting,
 )
-from glowdial.core.journey.record import IF_AREA, Answer, Basis, JobRecord
+from glowdial.core.journey.record import IF_AREA, Answer, Basis, JobRecord, latest_of
 from glowdial.core.journey.room import (
     Entering,
     ReportPart,
@@ -511,7 +511,7 @@ def _last_level(work: Work) -> float:
     passes = (f"if.pass{n}{GAIN}" for n in range(1, MOST_PASSES + 1))
     gains = (_answered(work, step, work.level_ask) for step in passes)
     known = [*references(work.record, work.by.suffix), *(a for a in gains if a)]
-    return max(known, key=lambda a: a.seq).values["level"] if known else START_LEVEL_V
+    return latest_of(known).values["level"] if known else START_LEVEL_V
 
 
 def _baseline_words(work: Work) -> tuple[str, ...]:

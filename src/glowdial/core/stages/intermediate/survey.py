@@ -8,7 +8,7 @@ import numpy as np
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
-from glowdial.core.journey.peaking import Shown
+from glowdial.core.journey.peaking import Indicated
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, PlotMark, Result, result
@@ -98,7 +98,7 @@ def spread_hz(facts: ReceiverFacts, points: int) -> tuple[float, ...]:
 
 
 def survey_asks(
-    facts: ReceiverFacts, frequencies_hz: tuple[float, ...], level_v: float, shown: Shown
+    facts: ReceiverFacts, frequencies_hz: tuple[float, ...], level_v: float, shown: Indicated
 ) -> list[Ask]:
     """One question a frequency: the indicator at the same level."""
     return [

@@ -150,7 +150,7 @@ class Seen:
 
 
 @dataclass(frozen=True, slots=True)
-class Round:
+class SweepRound:
     """A round's step, whether there is none after it, and whether it named a core."""
 
     step: Step
@@ -158,7 +158,7 @@ class Round:
     named: bool = False
 
 
-def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: Seen) -> Round:
+def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: Seen) -> SweepRound:
     """A round as it stands."""
     facts, record = situation.facts, situation.record
     number = seen.number
@@ -175,13 +175,13 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         draw=lambda: sweep_plot(facts, swept[:number], None),
     )
     if found.answer is None or number > len(swept):
-        return Round(conclude(step, (found,)), last=True)
+        return SweepRound(conclude(step, (found,)), last=True)
     mine = swept[number - 1]
     step = replace(step, results=figures_results(facts, mine))
     decided = record.latest("if.decide", "decision")
     if decided is None or decided.texts.get("decision") != "align":
         # what it shows is what the decision is made by
-        return Round(conclude(step, (found,)), last=True)
+        return SweepRound(conclude(step, (found,)), last=True)
     together = tuple(s.trace for s in swept[seen.base - 1 : number])
     moved = tuple(_since(record, swept, seen.base, n) for n in range(seen.base, number + 1))
     finding = situation.memory.recall(
@@ -191,7 +191,7 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
     if finding is None:
         # open, so that nothing goes on before it is known what to turn
         waits = replace(step, thinking=True, status=Status.OPEN, ask=found.ask, retake=True)
-        return Round(waits, last=True)
+        return SweepRound(waits, last=True)
     return _with_finding(step, situation, swept[:number], dict(moved[-1]), finding[0])
 
 
@@ -201,13 +201,13 @@ def _with_finding(
     swept: list[Swept],
     turned: dict[str, float],
     finding: CurveFinding,
-) -> Round:
+) -> SweepRound:
     facts, record = situation.facts, situation.record
     found = reading(record, step.key, trace_ask(facts))
     step = replace(step, draw=lambda: sweep_plot(facts, swept, finding))
     if _right(facts, swept[-1], finding, turned):
         words = "It stands as it should: nothing is left that a core could win."
-        return Round(conclude(replace(step, advice=(words,)), (found,)), last=True)
+        return SweepRound(conclude(replace(step, advice=(words,)), (found,)), last=True)
     home = bool(turned) and _nothing_found(facts, finding)
     wanted = [(c, -t) for c, t in turned.items()] if home else _wanted(facts, finding, turned)
     asks = [reading(record, step.key, _turn_ask(facts, core, t)) for core, t in wanted]
@@ -224,7 +224,7 @@ def _with_finding(
     # the asks that are left go on until each is answered, or something else was turned
     left = asks if not any_turned or any(a.fresh is not None for a in asks) else []
     done = any_turned and all(a.fresh is not None for a in left)
-    return Round(
+    return SweepRound(
         conclude(step, (found, *left)), last=not done, named=home or finding.named is not None
     )
 
@@ -313,11 +313,7 @@ def _since(
     record: JobRecord, swept: list[Swept], base: int, number: int
 ) -> tuple[tuple[str, float], ...]:
     """What was turned between two sweeps, in turns by core."""
-    before, now = swept[base - 1].answer.seq, swept[number - 1].answer.seq
-    turned: dict[str, float] = {}
-    for move in record.moves:
-        if before < move.seq < now:
-            turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
+    turned = record.turned_between(swept[base - 1].answer, swept[number - 1].answer)
     return tuple(sorted(turned.items()))
 
 
