@@ -12,6 +12,7 @@ from glowdial.sim.receiver import COUPLING, METER_OHM, SimulatedReceiver
 from glowdial.sim.state import BenchState
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
+DETECTOR = "detector"
 
 
 class SimulatedBench:
@@ -43,8 +44,12 @@ class SimulatedBench:
     def read(self, what: Measurand) -> float:
         """One settled reading; an electrode is a probe on that node."""
         known = {p.key for p in self._receiver.facts.circuit.points}
-        if what.kind is Kind.DC_VOLTS and what.place in known and " " in what.place:
-            return self._probed(what.place)
+        if what.kind is Kind.DC_VOLTS and what.place in known:
+            if " " in what.place:
+                return self._probed(what.place)
+            if what.place == DETECTOR:
+                # as a magnitude, like the AVC line
+                return abs(self._probed(DETECTOR))
         return self._receiver.read(self.state, what)
 
     def _probed(self, place: str) -> float:
