@@ -288,3 +288,15 @@ def test_a_generator_that_only_shows_its_frequency_is_said_to_be_unsure() -> Non
         steps = if_steps(Situation(FACTS, record, equipment))
         words = " ".join(next(s for s in steps if s.key == "if.survey").advice)
         assert ("beat its harmonic" in words) is said
+
+
+def test_a_set_of_transistors_is_fed_at_a_base_and_has_no_b_plus_at_its_windings() -> None:
+    facts = replace(FACTS, circuit=replace(FACTS.circuit, stages_given=False), all_transistors=True)
+    record = a_record(*SURVEYED)
+    for kind in IndicatorKind:
+        chosen = an_answer(0, "if.set-up", "indicator", indicator=kind.value)
+        for step in if_steps(Situation(facts, replace(record, answers=(chosen, *record.answers)))):
+            leads = [f"{x.source} {x.through} {x.to}" for x in step.leads]
+            words = (step.title, step.reason, *step.advice, *step.notes, *step.controls, *leads)
+            said = " ".join(words)
+            assert "grid" not in said and "B+" not in said and "plate" not in said, step.key

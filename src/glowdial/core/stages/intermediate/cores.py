@@ -38,7 +38,7 @@ from glowdial.core.stages.intermediate.adjusters import (
 )
 from glowdial.core.stages.intermediate.indicators import LOW_SHARE, Indicator, IndicatorKind
 from glowdial.core.stages.intermediate.order import damped_with, damper_ohm
-from glowdial.core.stages.intermediate.survey import STAGE, if_recipe
+from glowdial.core.stages.intermediate.survey import STAGE, fed_at, if_recipe
 
 # what a quarter turn of a working core changes at least, as a share of the reading
 TELLING_TURN, NOTHING_SHARE = 0.25, 0.03
@@ -80,7 +80,7 @@ def core_leads(
     facts: ReceiverFacts, shown_by: Indicator, adjuster: str, injection: str
 ) -> tuple[Lead, ...]:
     """Generator, indicator, and the damper where one is wanted."""
-    leads = [Lead("signal generator", "10 nF", injection), shown_by.lead]
+    leads = [Lead("signal generator", "10 nF", fed_at(facts, injection)), shown_by.lead]
     can, damped = facts.can_of(adjuster), damped_with(facts, adjuster)
     if can is not None and damped:
         across = " and ".join(f"the {facts.adjuster(k).name}'s winding" for k in damped)

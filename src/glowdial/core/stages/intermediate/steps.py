@@ -67,10 +67,12 @@ from glowdial.core.stages.intermediate.survey import (
     SURVEY_LEFT,
     SURVEY_POINTS,
     centre_window,
+    fed_at,
     filter_ask,
     filter_width_hz,
     flat_words,
     if_recipe,
+    input_word,
     peak_result,
     settled_hz,
     side_words,
@@ -124,7 +126,8 @@ class Work:
     @property
     def leads(self) -> tuple[Lead, ...]:
         """Generator and indicator."""
-        return (Lead("signal generator", "10 nF", "converter's signal grid"), self.by.lead)
+        at = fed_at(self.facts, "mixer grid")
+        return (Lead("signal generator", "10 nF", at), self.by.lead)
 
     @property
     def level_ask(self) -> str:
@@ -417,8 +420,8 @@ def _decide(work: Work, survey: Step) -> Step:
         if _scrambled(work):
             advice = (
                 *advice,
-                "Hardly anything gets through: from the last grid backward, each can fed at the "
-                "grid before it, with its cores at mid-travel to begin.",
+                f"Hardly anything gets through: from the last {input_word(facts)} backward, each "
+                f"can fed at the {input_word(facts)} before it, its cores at mid-travel to begin.",
             )
     ask = Ask(
         "decision",

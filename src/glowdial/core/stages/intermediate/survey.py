@@ -51,6 +51,16 @@ def filter_width_hz(facts: ReceiverFacts) -> float | None:
     return filter_.width_hz if filter_ is not None else None
 
 
+def fed_at(facts: ReceiverFacts, injection: str) -> str:
+    """Where the generator is clipped, as it is called in this set: a transistor has a base."""
+    return injection.replace("grid", input_word(facts))
+
+
+def input_word(facts: ReceiverFacts) -> str:
+    """What a stage is fed at here."""
+    return "base" if facts.device_word == "transistor" else "grid"
+
+
 def written(facts: ReceiverFacts, frequency_hz: float) -> str:
     """A frequency of the IF as it is set: behind a filter to ten hertz."""
     if filter_width_hz(facts) is None:

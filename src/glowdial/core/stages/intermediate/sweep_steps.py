@@ -51,7 +51,7 @@ from glowdial.core.physics.coupled_circuits import CanShape
 from glowdial.core.physics.sweep_lag import Loop, lagged, slow_enough_s
 from glowdial.core.stages.intermediate.adjusters import NORM_Q
 from glowdial.core.stages.intermediate.indicators import Indicator
-from glowdial.core.stages.intermediate.survey import STAGE, centre_window
+from glowdial.core.stages.intermediate.survey import STAGE, centre_window, fed_at
 
 SWEEP, TRACE = "if.sweep", "trace"
 START, STOP, PASS = "start", "stop", "pass"
@@ -169,7 +169,7 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         STAGE,
         "Sweep the IF as found" if number == 1 else f"Sweep the IF again ({number})",
         "Slow enough, both ways, the AVC clamped where it can be: the curve is what the cans do.",
-        leads=(Lead("sweep generator", "10 nF", "converter's signal grid"), shown_by.lead),
+        leads=(Lead("sweep generator", "10 nF", fed_at(facts, "mixer grid")), shown_by.lead),
         controls=sweep_set_up(situation),
         powered=True,
         draw=lambda: sweep_plot(facts, swept[:number], None),
