@@ -13,7 +13,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,13 +64,15 @@ class SweptCurve:
     far as it can be seen.
 
     ``moved`` are cores that stand elsewhere than at the first curve: relative change of their
-    resonance. ``noise`` is the doubt of a sample as a share of the highest.
+    resonance, known as well as ``move_doubt`` says by core (one standard deviation, a share; 0.15
+    where it does not). ``noise`` is the doubt of a sample as a share of the highest.
     """
 
     frequency_hz: Floats
     volts: Floats
     moved: Mapping[str, float] = field(default_factory=dict)
     noise: float = 0.02
+    move_doubt: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,13 +90,15 @@ class CoreFinding:
 class CurveFinding:
     """What the curves tell: every core, the likeliest first; how likely several are off, or none;
     the probability that the stray core stands too high; the fitted curve's volts at the first
-    curve's frequencies."""
+    curve's frequencies; and by how much more than was thought each known move moved its core, with
+    the doubt of that, as shares."""
 
     cores: tuple[CoreFinding, ...]
     several: float
     none: float
     too_high: float
     fitted_v: Floats
+    moved: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
     @property
     def named(self) -> CoreFinding | None:
@@ -178,6 +182,11 @@ def which_core(
         none,
         high / max(sum(f.probability for f in findings), 1e-12),
         fit.volts(best.values, curves[0].frequency_hz),
+        {
+            # of several curves after a move the last one says most
+            core: (float(best.values[at]), math.sqrt(float(best.covariance[at, at])))
+            for (_, core), at in fit.places.moves.items()
+        },
     )
 
 
@@ -284,7 +293,9 @@ class _Fit:
                 spread,
                 np.full(len(places.cores), Q_DOUBT),
                 np.full(places.ks.stop - places.ks.start, COUPLING_DOUBT),
-                np.full(len(places.moves), MOVE_DOUBT),
+                np.array(
+                    [self._curves[n].move_doubt.get(core, MOVE_DOUBT) for n, core in places.moves]
+                ),
                 np.full(places.levels, FOOT_DOUBT),
             ]
         )
@@ -361,7 +372,7 @@ def _averaged(curve: SweptCurve) -> SweptCurve:
     frequency, volts = (
         np.mean(row[:kept].reshape(-1, run), axis=1) for row in (curve.frequency_hz, curve.volts)
     )
-    return SweptCurve(frequency, volts, curve.moved, curve.noise / math.sqrt(run))
+    return replace(curve, frequency_hz=frequency, volts=volts, noise=curve.noise / math.sqrt(run))
 
 
 def _check(curve: SweptCurve) -> None:

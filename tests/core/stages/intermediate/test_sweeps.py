@@ -150,3 +150,35 @@ def test_the_set_up_says_how_slow_is_slow_enough_and_what_the_generator_cannot_s
     words = " ".join(steps[0].controls)
     assert "span" in words and "or slower" in words and "cannot sync above 300 kHz" in words
     assert "cannot sync" not in " ".join(step_of(a_record(CHOSEN[0]), "if.set-up").controls)
+
+
+def test_what_a_turn_does_is_learned_where_the_sheet_does_not_say() -> None:
+    """Cores of twice the commonest thread: the known move says so, and the next turn is right."""
+    unknown = tuple(replace(a, change_per_turn=None) for a in FACTS.adjusters)
+    facts = replace(FACTS, adjusters=unknown)
+    true = true_set({"t1-secondary": -0.010}, 11)
+    true.rate = [0.028] * 4
+    true.place = [0.0, 2.0 * 0.010 / 0.028, 0.0, 0.0]
+    keys = [k for can in FACTS.transformers for k in can.cores]
+    record = a_record(*CHOSEN)
+    rounds = 0
+    for number in range(1, 9):
+        seq = 10 * number
+        trace = an_answer(seq, f"if.sweep{number}", "trace", trace=swept(true, 0.01))
+        record = replace(record, answers=(*record.answers, trace))
+        if number == 1:
+            record = replace(record, answers=(*record.answers, replace(ALIGN, seq=11)))
+        step = next(s for s in if_steps(Situation(facts, record)) if s.key == f"if.sweep{number}")
+        rounds = number
+        if step.status is Status.DONE:
+            break
+        while step.ask is not None:
+            key, turned = step.ask.key.removeprefix("turned "), float(step.ask.example)
+            seq += 1
+            true.turned[keys.index(key)] += turned
+            said = an_answer(seq, step.key, step.ask.key, {"turns": turned})
+            moves = (*record.moves, Move(seq, key, turned, step.key))
+            record = replace(record, answers=(*record.answers, said), moves=moves)
+            step = next(s for s in if_steps(Situation(facts, record)) if s.key == step.key)
+    assert rounds <= 7
+    assert max(abs(true.offset(n)) for n in range(4)) < 0.0015

@@ -6,7 +6,8 @@ sheet: a core is named only when it is sure; else a small known move in each can
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -67,6 +68,10 @@ LEAST_NOISE = 0.005
 ALLOWED_SHIFT = 0.02
 # where the sheet does not say how much a turn does
 NORM_CHANGE = 0.015
+# how well a turn is known: by the commonest core, by a sheet, at best by what it was seen to do
+NORM_DOUBT, SHEET_DOUBT, LEAST_RATE_DOUBT = 0.6, 0.15, 0.05
+# a move that says little more than was known of a turn teaches nothing
+TEACHING, LIKE_DOUBT = 0.6, 0.3
 PLOT_POINTS, LOWEST_DB = 120, -26.0
 
 
@@ -130,9 +135,11 @@ def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
     swept = sweeps_of(facts, record)
     steps: list[Step] = []
     base = 1
+    rates = {key: _by_sheet(facts.adjuster(key)) for key in facts.if_adjusters()}
     for number in range(1, MOST_ROUNDS + 1):
-        made = _round(situation, shown_by, swept, Seen(base, number))
+        made = _round(situation, shown_by, swept, Seen(base, number, rates))
         steps.append(made.step)
+        rates = {**rates, **made.learned}
         if made.last:
             break
         if made.named:
@@ -143,19 +150,31 @@ def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """The sweeps that are seen together: from the first since a core was put right, to this one."""
+    """The sweeps that are seen together: from the first since a core was put right, to this one;
+    and what a turn of each core is known to do."""
 
     base: int
     number: int
+    rates: Mapping[str, Rate]
+
+
+@dataclass(frozen=True, slots=True)
+class Rate:
+    """Relative change of a circuit's resonance for a turn clockwise, and its doubt as a share."""
+
+    change: float
+    doubt: float
 
 
 @dataclass(frozen=True, slots=True)
 class SweepRound:
-    """A round's step, whether there is none after it, and whether it named a core."""
+    """A round's step, whether there is none after it, whether it named a core, and what its known
+    moves taught of a turn."""
 
     step: Step
     last: bool
     named: bool = False
+    learned: Mapping[str, Rate] = field(default_factory=dict)
 
 
 def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: Seen) -> SweepRound:
@@ -185,31 +204,57 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
     together = tuple(s.trace for s in swept[seen.base - 1 : number])
     moved = tuple(_since(record, swept, seen.base, n) for n in range(seen.base, number + 1))
     finding = situation.memory.recall(
-        ("which core", _design(facts), together, moved),
-        lambda: (_found(facts, swept[seen.base - 1 : number], moved),),
+        ("which core", _design(facts), together, moved, tuple(sorted(seen.rates.items()))),
+        lambda: (_found(facts, swept[seen.base - 1 : number], moved, seen.rates),),
     )
     if finding is None:
         # open, so that nothing goes on before it is known what to turn
         waits = replace(step, thinking=True, status=Status.OPEN, ask=found.ask, retake=True)
         return SweepRound(waits, last=True)
-    return _with_finding(step, situation, swept[:number], dict(moved[-1]), finding[0])
+    made = _with_finding(
+        step, situation, swept[:number], Learnt(finding[0], dict(moved[-1]), seen.rates)
+    )
+    return replace(made, learned=_learned(finding[0], seen.rates))
+
+
+@dataclass(frozen=True, slots=True)
+class Learnt:
+    """What the sweeps together tell, the turns since the first of them, and what a turn does."""
+
+    finding: CurveFinding
+    turned: Mapping[str, float]
+    rates: Mapping[str, Rate]
+
+
+def _learned(finding: CurveFinding, rates: Mapping[str, Rate]) -> dict[str, Rate]:
+    """Rates after what the known moves were seen to do. The core that is off itself teaches
+    nothing: its move and its error are told apart badly. What one core of an unknown thread taught
+    is the better guess for the others of this set."""
+    named = finding.named.core if finding.named else ""
+    taught = {
+        core: Rate(rates[core].change * (1.0 + more), max(doubt, LEAST_RATE_DOUBT))
+        for core, (more, doubt) in finding.moved.items()
+        if core in rates and core != named and doubt < TEACHING * rates[core].doubt
+    }
+    if finding.named is None or not taught:
+        return {}
+    like = sum(rate.change for rate in taught.values()) / len(taught)
+    unknown = {c: Rate(like, LIKE_DOUBT) for c, r in rates.items() if r.doubt >= NORM_DOUBT}
+    return {**unknown, **taught}
 
 
 def _with_finding(
-    step: Step,
-    situation: Situation,
-    swept: list[Swept],
-    turned: dict[str, float],
-    finding: CurveFinding,
+    step: Step, situation: Situation, swept: list[Swept], learnt: Learnt
 ) -> SweepRound:
     facts, record = situation.facts, situation.record
+    finding, turned = learnt.finding, learnt.turned
     found = reading(record, step.key, trace_ask(facts))
     step = replace(step, draw=lambda: sweep_plot(facts, swept, finding))
     if _right(facts, swept[-1], finding, turned):
         words = "It stands as it should: nothing is left that a core could win."
         return SweepRound(conclude(replace(step, advice=(words,)), (found,)), last=True)
     home = bool(turned) and _nothing_found(facts, finding)
-    wanted = [(c, -t) for c, t in turned.items()] if home else _wanted(facts, finding, turned)
+    wanted = [(c, -t) for c, t in turned.items()] if home else _wanted(facts, learnt)
     asks = [reading(record, step.key, _turn_ask(facts, core, t)) for core, t in wanted]
     step = replace(
         step, advice=_put_back(facts, wanted) if home else _advice(facts, finding, wanted)
@@ -303,10 +348,12 @@ def _can(can: IfTransformer) -> CanDesign:
     return CanDesign(can.cores, can.qs, (can.coupling_of_critical,) * (len(can.cores) - 1))
 
 
-def _change(adjuster: Adjuster) -> float:
-    """Relative change of a circuit's resonance for a turn clockwise."""
+def _by_sheet(adjuster: Adjuster) -> Rate:
+    """What a turn does by the sheet, the first guess; by the commonest core where it is silent."""
     known = adjuster.change_per_turn
-    return -0.5 * (NORM_CHANGE if known is None else known)
+    if known is None:
+        return Rate(-0.5 * NORM_CHANGE, NORM_DOUBT)
+    return Rate(-0.5 * known, SHEET_DOUBT)
 
 
 def _since(
@@ -321,11 +368,15 @@ def _found(
     facts: ReceiverFacts,
     together: list[Swept],
     moved: tuple[tuple[tuple[str, float], ...], ...],
+    rates: Mapping[str, Rate],
 ) -> CurveFinding:
     """What sweeps tell together: the first as it stood, the others after known moves."""
-    cores = set(facts.if_adjusters())
+    doubts = {key: rate.doubt for key, rate in rates.items()}
     curves = [
-        _curve(one, {k: t * _change(facts.adjuster(k)) for k, t in turned if k in cores})
+        replace(
+            _curve(one, {k: t * rates[k].change for k, t in turned if k in rates}),
+            move_doubt=doubts,
+        )
         for one, turned in zip(together, moved, strict=True)
     ]
     return which_core(_design(facts), facts.intermediate_frequency_hz, curves)
@@ -339,7 +390,7 @@ def _curve(swept: Swept, moved: dict[str, float]) -> SweptCurve:
 
 
 def _right(
-    facts: ReceiverFacts, swept: Swept, finding: CurveFinding, turned: dict[str, float]
+    facts: ReceiverFacts, swept: Swept, finding: CurveFinding, turned: Mapping[str, float]
 ) -> bool:
     """Whether the curve stands on the IF and no core is told to be off."""
     six = swept.figures.width(6.0)
@@ -368,14 +419,14 @@ def _put_back(facts: ReceiverFacts, wanted: list[tuple[str, float]]) -> tuple[st
     )
 
 
-def _wanted(
-    facts: ReceiverFacts, finding: CurveFinding, turned: dict[str, float]
-) -> list[tuple[str, float]]:
+def _wanted(facts: ReceiverFacts, learnt: Learnt) -> list[tuple[str, float]]:
     """Which cores are turned now, and how far: the one that is sure, with those put back that were
     moved to find it; else the deciding moves."""
+    finding, turned, rates = learnt.finding, learnt.turned, learnt.rates
     named = finding.named
     if named is not None:
-        home = -named.offset / _change(facts.adjuster(named.core)) - turned.get(named.core, 0.0)
+        known = {**rates, **_learned(finding, rates)}
+        home = -named.offset / known[named.core].change - turned.get(named.core, 0.0)
         back = [(core, -t) for core, t in turned.items() if core != named.core]
         return [(named.core, home), *back]
     cans = _design(facts)
@@ -383,7 +434,7 @@ def _wanted(
         # another core of each can than the one that was moved already
         cans = tuple(replace(can, cores=can.cores[::-1], q=can.q[::-1]) for can in cans)
     moves = deciding_moves(cans, finding)
-    return [(core, shift / _change(facts.adjuster(core))) for core, shift in moves.items()]
+    return [(core, shift / rates[core].change) for core, shift in moves.items()]
 
 
 def _advice(
