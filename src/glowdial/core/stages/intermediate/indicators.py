@@ -180,37 +180,41 @@ def _detector(_facts: ReceiverFacts, record: JobRecord, _ohm: float) -> Indicato
 
 
 def _eye(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
-    return Indicator(
+    return _judged(
         IndicatorKind.EYE,
         Indicated("indication", INDICATION, None, "3.5", " tuning eye or S-meter"),
         Lead("the set's own eye or S-meter", "", ""),
         ("sensitivity control at its most", "generator without modulation"),
         "Coarse, and crooked: good to some 2 dB. Count divisions, or judge the shadow from 0 "
         "(open) to 10 (closed).",
-        INDICATION_REFERENCE,
     )
 
 
 def _ear(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
-    return Indicator(
+    return _judged(
         IndicatorKind.EAR,
         Indicated("loudness", INDICATION, None, "5", " by ear"),
         Lead("ears", "", "loudspeaker"),
         ("volume up, the generator's level low", "generator with 30 % of tone at 1,000 Hz"),
         "An ear hears 2 dB at best, and less the louder it is: keep it just above the noise. "
         "Judge from 0 to 10.",
-        INDICATION_REFERENCE,
     )
 
 
+def _judged(
+    kind: IndicatorKind, shown: Indicated, lead: Lead, set_up: tuple[str, ...], traps: str
+) -> Indicator:
+    """An indicator that a person judges: no instrument reads it."""
+    return Indicator(kind, shown, lead, set_up, traps, INDICATION_REFERENCE)
+
+
 def _sweep(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
-    return Indicator(
+    return _judged(
         IndicatorKind.SWEEP,
         Indicated("trace", INDICATION, None, "", " swept curve"),
         Lead("oscilloscope", "10 kohm at the probe", "detector, or the AVC line"),
         ("sweep generator without modulation",),
         "A fast sweep drags the curve along and lowers it; a live AVC widens it.",
-        INDICATION_REFERENCE,
     )
 
 
