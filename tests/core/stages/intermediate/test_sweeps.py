@@ -16,7 +16,7 @@ from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.stages.intermediate.steps import check_if, if_steps
+from glowdial.core.stages.intermediate.steps import check_if, if_report, if_steps
 
 FACTS = tidewater_facts()
 CENTRE_HZ = FACTS.intermediate_frequency_hz
@@ -166,3 +166,16 @@ def test_what_a_turn_does_is_learned_where_the_sheet_does_not_say() -> None:
     true.place = [0.0, 2.0 * 0.010 / 0.028, 0.0, 0.0]
     brought_home(true, facts, most=7, noise=0.01)
     assert max(abs(true.offset(n)) for n in range(4)) < 0.0015
+
+
+def test_the_report_tells_the_first_and_the_last_sweep() -> None:
+    first = an_answer(3, "if.sweep1", "trace", trace=swept(true_set({"t1-primary": 0.012}, 8)))
+    last = an_answer(30, "if.sweep2", "trace", trace=swept(true_set({}, 9)))
+    turned = an_answer(20, "if.sweep1", "turned t1-primary", {"turns": 2.0})
+    moves = (Move(20, "t1-primary", 2.0, "if.sweep1"),)
+    record = a_record(*CHOSEN, first, ALIGN, turned, last, moves=moves)
+    situation = Situation(FACTS, record)
+    part = if_report(situation, tuple(if_steps(situation)))
+    centre, wide = part.rows
+    assert centre.what == "IF, centre" and centre.verdict in ("inside", "near the edge")
+    assert centre.found != centre.left and "kHz" in wide.left

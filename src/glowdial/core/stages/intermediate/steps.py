@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from glowdial.core.alignment.curve import CurveFigures
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.chain import MIXER, SetUp, chain_picture
 from glowdial.core.journey.entry import LEAVE_IT
@@ -88,6 +89,7 @@ from glowdial.core.stages.intermediate.sweep_steps import (
     read_sweep,
     sweep_rounds,
     sweep_set_up,
+    sweeps_of,
 )
 
 START_LEVEL_V = 1e-3
@@ -651,6 +653,8 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     """Where the IF peaks, and what aligning it won."""
     facts, record = situation.facts, situation.record
     work = Work(situation, indicator(situation))
+    if work.by.kind is IndicatorKind.SWEEP:
+        return _swept_report(work, steps)
     curve = survey_curve(record)
     reference = _answered(work, SURVEY, f"{REFERENCE}{work.by.suffix}")
     if curve is None or reference is None:
@@ -682,6 +686,36 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
             ),
         ),
     )
+
+
+def _swept_report(work: Work, steps: tuple[Step, ...]) -> ReportPart:
+    """The first and the last sweep: where the IF stands, and how wide it is."""
+    swept = sweeps_of(work.facts, work.record)
+    if not swept:
+        return ReportPart()
+    drawn = [s for s in steps if s.key.startswith(SWEEP) and s.results]
+    found, left = swept[0].figures, swept[-1].figures
+    (found_hz, found_wide), (left_hz, left_wide) = (_stands(f) for f in (found, left))
+    return ReportPart(
+        pictures=pictured("IF", drawn[-1], plot=True) if drawn else (),
+        rows=(
+            report_row(
+                "IF, centre",
+                khz(work.facts.intermediate_frequency_hz),
+                khz(found_hz),
+                khz(left_hz),
+                left_hz,
+                centre_window(work.facts),
+            ),
+            ReportRow("IF, wide at -6 dB", "no figure", found_wide, left_wide, "not known", ""),
+        ),
+    )
+
+
+def _stands(figures: CurveFigures) -> tuple[float, str]:
+    """Where a curve stands, and how wide it is in words."""
+    six = figures.width(6.0)
+    return (six.centre_hz, khz(six.width_hz)) if six else (figures.peak_hz, "not seen")
 
 
 def _last_gain(work: Work) -> Answer | None:
