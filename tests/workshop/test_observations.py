@@ -14,7 +14,7 @@ from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.measurands import check_place, electrode
 from glowdial.core.plan.rules_version import RULES_VERSION
-from glowdial.core.stages.intermediate.steps import DECIDE
+from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import neglected
 from glowdial.sim.state import BenchState

@@ -169,8 +169,10 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
 
     level = match_reading(measure, target, lowest=lowest, highest=highest)
     remarks = ("The generator's range ended before the reading was reached.",)
-    at_end = level in (lowest, highest)
-    return Measured({"level": level}, remarks=remarks if at_end else ())
+    if level not in (lowest, highest):
+        return Measured({"level": level})
+    # what it can be brought to instead
+    return Measured({"level": level, "reads": abs(measure(level))}, remarks=remarks)
 
 
 def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:

@@ -28,7 +28,7 @@ from glowdial.core.language.quantities import engineering, khz, turns
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import AVC, B_PLUS
 from glowdial.core.plan.gates import alarm_words
-from glowdial.core.stages.intermediate.steps import CLIP
+from glowdial.core.stages.intermediate.work import CLIP
 from glowdial.sim.condition import Condition
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState

@@ -16,7 +16,8 @@ from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.stages.intermediate.steps import check_if, if_report, if_steps
+from glowdial.core.stages.intermediate.report import if_report
+from glowdial.core.stages.intermediate.steps import check_if, if_steps
 
 FACTS = tidewater_facts()
 CENTRE_HZ = FACTS.intermediate_frequency_hz
