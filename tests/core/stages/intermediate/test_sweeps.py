@@ -15,6 +15,7 @@ from glowdial.core.journey.record import JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.language.errors import BadInput
+from glowdial.core.model.chassis import Layout, Placed, Side, Thing
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.intermediate.report import if_report
 from glowdial.core.stages.intermediate.steps import check_if, if_steps
@@ -180,3 +181,26 @@ def test_the_report_tells_the_first_and_the_last_sweep() -> None:
     centre, wide = part.rows
     assert centre.what == "IF, centre" and centre.verdict in ("inside", "near the edge")
     assert centre.found != centre.left and "kHz" in wide.left
+
+
+def test_a_sealed_core_is_never_asked_to_be_turned_by_a_sweep() -> None:
+    sealed = ("t1-primary", "t2-secondary")
+    placed = tuple(
+        Placed(key, "", Thing.CORE, Side.TOP, 1.0, 1.0, 1.0, 1.0, sealed=True) for key in sealed
+    )
+    facts = replace(FACTS, layout=Layout(9.0, 9.0, 9.0, placed))
+    first = an_answer(3, "if.sweep1", "trace", trace=swept(true_set({"t1-primary": -0.011}, 12)))
+    record = a_record(*CHOSEN, first, ALIGN)
+    step = step_of(record, "if.sweep1", facts)
+    asked = [a.key for a in (step.ask, *step.others) if a is not None]
+    assert asked and not any(f"turned {key}" in asked for key in sealed)
+    every = tuple(replace(placed[0], what=key) for key in facts.if_adjusters())
+    still = replace(facts, layout=Layout(9.0, 9.0, 9.0, every))
+    done = step_of(record, "if.sweep1", still)
+    assert done.status is Status.DONE and "left alone" in done.advice[0]
+
+
+def test_a_sweep_that_was_kept_is_read_whatever_if_the_sheet_has_today() -> None:
+    trace = an_answer(3, "if.sweep1", "trace", trace=swept(true_set({}, 13)))
+    other = replace(FACTS, intermediate_frequency_hz=262e3)
+    assert step_of(a_record(*CHOSEN, trace), "if.sweep1", other).results

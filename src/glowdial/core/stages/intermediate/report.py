@@ -74,7 +74,7 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
 
 def _swept_report(work: Work, steps: tuple[Step, ...]) -> ReportPart:
     """The first and the last sweep: where the IF stands, and how wide it is."""
-    swept = sweeps_of(work.facts, work.record)
+    swept = sweeps_of(work.record)
     if not swept:
         return ReportPart()
     drawn = [s for s in steps if s.key.startswith(SWEEP) and s.results]

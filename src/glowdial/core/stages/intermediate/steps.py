@@ -114,15 +114,15 @@ def _swept(work: Work) -> list[Step]:
     return [*drawn, _restore(work.record)]
 
 
-def check_if(_: Situation, step: Step, ask: Ask, kept: Entering) -> None:
+def check_if(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
     """Raises BadInput for a seal overridden by nobody, an order that is none, a trace that cannot
     be read."""
     if step.key.startswith(SWEEP) and ask.key == TRACE:
-        read_sweep(_.facts, dict(kept.texts), dict(kept.values))
+        read_sweep(situation.facts, dict(kept.texts), dict(kept.values))
     if ask.key == STATE:
         check_state(dict(kept.texts))
     if step.key == DECIDE and ask.key == ORDER:
-        reordered(by_sheet(_.facts), kept.texts[ORDER])
+        reordered(by_sheet(situation.facts), kept.texts[ORDER])
 
 
 def _with_chain(work: Work, step: Step) -> Step:

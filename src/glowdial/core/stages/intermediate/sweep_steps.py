@@ -50,7 +50,7 @@ from glowdial.core.model.facts import Adjuster, IfTransformer, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
 from glowdial.core.physics.coupled_circuits import CanShape
 from glowdial.core.physics.sweep_lag import Loop, lagged, slow_enough_s
-from glowdial.core.stages.intermediate.adjusters import NORM_Q
+from glowdial.core.stages.intermediate.adjusters import NORM_Q, standing
 from glowdial.core.stages.intermediate.indicators import Indicator
 from glowdial.core.stages.intermediate.survey import STAGE, centre_window, fed_at
 
@@ -85,16 +85,9 @@ class Swept:
 
 
 def read_sweep(facts: ReceiverFacts, texts: dict[str, str], values: dict[str, float]) -> ReadTrace:
-    """The samples of an entry over frequency; raises BadInput with the line, or the field that is
-    missing, or where the IF is not in it."""
-    trace = _read(texts.get(TRACE, ""))
-    if not trace.frequency_hz:
-        missing = [name for name in (START, STOP, PASS) if name not in values]
-        if missing:
-            raise BadInput(
-                missing[0], "", "is wanted for a trace over time", "445 kHz, 485 kHz, 5 s"
-            )
-        trace = trace.over_sweep(values[START], values[STOP], values[PASS])
+    """The samples of an entry that is to be kept; raises BadInput with the line, or the field that
+    is missing, or where the IF is not in it or nothing is to be seen."""
+    trace = samples_of(texts, values)
     low, high = min(trace.frequency_hz), max(trace.frequency_hz)
     if not low < facts.intermediate_frequency_hz < high:
         raise BadInput(
@@ -104,6 +97,19 @@ def read_sweep(facts: ReceiverFacts, texts: dict[str, str], values: dict[str, fl
             "kHz",
         )
     curve_figures(trace.frequency_hz, trace.volts)
+    return trace
+
+
+def samples_of(texts: Mapping[str, str], values: Mapping[str, float]) -> ReadTrace:
+    """The samples of an entry over frequency, whatever IF the sheet has today; raises BadInput."""
+    trace = _read(texts.get(TRACE, ""))
+    if not trace.frequency_hz:
+        missing = [name for name in (START, STOP, PASS) if name not in values]
+        if missing:
+            raise BadInput(
+                missing[0], "", "is wanted for a trace over time", "445 kHz, 485 kHz, 5 s"
+            )
+        trace = trace.over_sweep(values[START], values[STOP], values[PASS])
     return trace
 
 
@@ -117,14 +123,14 @@ def _figures(trace: ReadTrace) -> CurveFigures:
     return curve_figures(trace.frequency_hz, trace.volts)
 
 
-def sweeps_of(facts: ReceiverFacts, record: JobRecord) -> list[Swept]:
+def sweeps_of(record: JobRecord) -> list[Swept]:
     """Every sweep of the job, the oldest first."""
     found = []
     for number in range(1, MOST_ROUNDS + 1):
         answer = record.latest(f"{SWEEP}{number}", TRACE)
         if answer is None:
             break
-        trace = read_sweep(facts, dict(answer.texts), dict(answer.values))
+        trace = samples_of(answer.texts, answer.values)
         found.append(Swept(answer, trace, _figures(trace)))
     return found
 
@@ -132,7 +138,7 @@ def sweeps_of(facts: ReceiverFacts, record: JobRecord) -> list[Swept]:
 def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
     """Sweeps until what they show is right, each with what is turned after it."""
     facts, record = situation.facts, situation.record
-    swept = sweeps_of(facts, record)
+    swept = sweeps_of(record)
     steps: list[Step] = []
     base = 1
     rates = {key: _by_sheet(facts.adjuster(key)) for key in facts.if_adjusters()}
@@ -219,11 +225,13 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
 
 @dataclass(frozen=True, slots=True)
 class Learnt:
-    """What the sweeps together tell, the turns since the first of them, and what a turn does."""
+    """What the sweeps together tell, the turns since the first of them, what a turn does, and
+    which cores are left alone."""
 
     finding: CurveFinding
     turned: Mapping[str, float]
     rates: Mapping[str, Rate]
+    still: frozenset[str] = frozenset()
 
 
 def _learned(finding: CurveFinding, rates: Mapping[str, Rate]) -> dict[str, Rate]:
@@ -254,7 +262,12 @@ def _with_finding(
         words = "It stands as it should: nothing is left that a core could win."
         return SweepRound(conclude(replace(step, advice=(words,)), (found,)), last=True)
     home = bool(turned) and _nothing_found(facts, finding)
+    still = frozenset(k for k in facts.if_adjusters() if standing(facts, record, k).left_alone)
+    learnt = replace(learnt, still=still)
     wanted = [(c, -t) for c, t in turned.items()] if home else _wanted(facts, learnt)
+    if not wanted:
+        words = "What is off is a core that is left alone: the others stay as they are."
+        return SweepRound(conclude(replace(step, advice=(words,)), (found,)), last=True)
     asks = [reading(record, step.key, _turn_ask(facts, core, t)) for core, t in wanted]
     step = replace(
         step, advice=_put_back(facts, wanted) if home else _advice(facts, finding, wanted)
@@ -262,7 +275,9 @@ def _with_finding(
     open_still = any(a.fresh is None for a in asks)
     # every core may be turned instead: the next sweep knows by how much
     others = tuple(
-        _turn_ask(facts, key, None) for key in facts.if_adjusters() if key not in dict(wanted)
+        _turn_ask(facts, key, None)
+        for key in facts.if_adjusters()
+        if key not in {*dict(wanted), *still}
     )
     step = replace(step, others=others if open_still else ())
     any_turned = any(m.step == step.key for m in record.moves)
@@ -428,12 +443,17 @@ def _wanted(facts: ReceiverFacts, learnt: Learnt) -> list[tuple[str, float]]:
         known = {**rates, **_learned(finding, rates)}
         home = -named.offset / known[named.core].change - turned.get(named.core, 0.0)
         back = [(core, -t) for core, t in turned.items() if core != named.core]
-        return [(named.core, home), *back]
+        # one that is left alone is not turned for being found
+        return back if named.core in learnt.still else [(named.core, home), *back]
     cans = _design(facts)
     if turned:
         # another core of each can than the one that was moved already
         cans = tuple(replace(can, cores=can.cores[::-1], q=can.q[::-1]) for can in cans)
-    moves = deciding_moves(cans, finding)
+    # in each can one that moves
+    free = [
+        replace(can, cores=tuple(c for c in can.cores if c not in learnt.still)) for can in cans
+    ]
+    moves = deciding_moves([can for can in free if can.cores], finding)
     return [(core, shift / rates[core].change) for core, shift in moves.items()]
 
 
@@ -450,11 +470,17 @@ def _advice(
     if named is not None:
         name = facts.adjuster(named.core).name
         off_hz = named.offset * facts.intermediate_frequency_hz
+        good_hz = named.doubt * facts.intermediate_frequency_hz
+        said = dict(wanted)
+        what = f"turn it {turns(said[named.core])}" if named.core in said else "it is left alone"
         return (
             f"The {name} stands {khz(abs(off_hz))} too {way} "
-            f"({100 * named.probability:.0f} %, good to {khz(named.doubt * abs(off_hz / named.offset))}): "  # noqa: E501
-            f"turn it {turns(wanted[0][1])}.",
-            *(f"Put the {facts.adjuster(core).name} back: {turns(t)}." for core, t in wanted[1:]),
+            f"({100 * named.probability:.0f} %, good to {khz(good_hz)}): {what}.",
+            *(
+                f"Put the {facts.adjuster(core).name} back: {turns(t)}."
+                for core, t in wanted
+                if core != named.core
+            ),
         )
     likely = ", ".join(
         f"{facts.adjuster(f.core).name} {100 * f.probability:.0f} %" for f in finding.cores[:4]
