@@ -34,6 +34,18 @@ def sweep(off: dict[str, float], place: Path, seed: int) -> Path:
     return place
 
 
+def to_the_sweep(page: BenchPage, address: str) -> None:
+    """The demo's set whose IF is lopsided, by the swept school."""
+    page.open(f"{address}/jobs/7")
+    page.wait_for("job")
+    acknowledge(page)
+    page.click("another indicator")
+    before = page.state()
+    page.press("s", Keys.ENTER)
+    page.changed_from(before)
+    acknowledge(page)
+
+
 def bring(page: BenchPage, file: Path) -> None:
     page.wait("the question", lambda: page.state()[2] == "trace")
     page.driver.find_element(By.CSS_SELECTOR, "[data-testid=trace-file]").send_keys(str(file))
@@ -46,14 +58,7 @@ def bring(page: BenchPage, file: Path) -> None:
 def test_a_core_is_found_by_sweeps_and_turned_by_what_the_page_says(
     page: BenchPage, serve: Callable[..., str], tmp_path: Path
 ) -> None:
-    page.open(f"{serve(demo=True)}/jobs/7")
-    page.wait_for("job")
-    acknowledge(page)
-    page.click("another indicator")
-    before = page.state()
-    page.press("s", Keys.ENTER)
-    page.changed_from(before)
-    acknowledge(page)
+    to_the_sweep(page, serve(demo=True))
     page.wait_for("trace-file")
     # a table without its unit is refused, and the job is as it was
     broken = tmp_path / "broken.csv"
@@ -88,3 +93,47 @@ def test_a_core_is_found_by_sweeps_and_turned_by_what_the_page_says(
     assert page.state()[1] == "if.restore"
     assert abs(off["t2-secondary"]) < 0.0015
     assert all(abs(v) < 0.0015 for v in off.values())
+
+
+def test_a_simulated_set_is_swept_and_its_curve_moves_as_the_core_is_turned(
+    page: BenchPage, serve: Callable[..., str]
+) -> None:
+    to_the_sweep(page, serve(demo=True))
+    page.click("Sweep the simulated set")
+    page.wait("the sweep", lambda: "centre" in page.text("swept-here"))
+    before = page.state()
+    page.driver.find_element(By.CSS_SELECTOR, "textarea").send_keys(Keys.CONTROL, Keys.ENTER)
+    page.changed_from(before)
+    before = page.state()
+    page.press("a", Keys.ENTER)
+    page.changed_from(before)
+    acknowledge(page)
+    page.wait_for("line")
+    title = "[data-testid=response] figcaption"
+    as_found = page.driver.find_element(By.CSS_SELECTOR, title).text
+    turning = "[aria-label='Turn it and see'] button"
+    for _ in range(3):
+        page.driver.find_elements(By.CSS_SELECTOR, turning)[3].click()
+    page.wait("the turn", lambda: "3/4 turn clockwise" in page.text("as-it-turns"))
+    page.wait(
+        "the curve", lambda: "As it turns" in page.driver.find_element(By.CSS_SELECTOR, title).text
+    )
+    line = page.wait_for("line")
+    page.wait("the line", lambda: line.get_attribute("value") == "+3/4")
+    # looked at, not turned: back, and the curve is the one that was kept
+    page.click("As it stood")
+    page.wait("no turn", lambda: line.get_attribute("value") == "")
+    page.wait(
+        "the old curve",
+        lambda: (
+            "As it turns: " + as_found.partition(": ")[2].partition("\n")[0]
+            in page.driver.find_element(By.CSS_SELECTOR, title).text
+        ),
+    )
+    for _ in range(3):
+        page.driver.find_elements(By.CSS_SELECTOR, turning)[0].click()
+    page.wait("the other way", lambda: line.get_attribute("value") == "-3/4")
+    before = page.state()
+    line.send_keys(Keys.ENTER)
+    page.changed_from(before)
+    assert page.text("trouble") == ""

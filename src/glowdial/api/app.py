@@ -25,7 +25,7 @@ from glowdial.api import (
     sums,
     traces,
 )
-from glowdial.api.calc import bring_up, general, parts, supply
+from glowdial.api.calc import audio, bring_up, general, parts, supply
 from glowdial.api.host_check import HostCheck
 from glowdial.api.plain_bodies import PlainBodies
 from glowdial.api.stages import handover, intake, stock
@@ -64,7 +64,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
         app.include_router(room.router)
     for stage in (intake, job_parts, stock, handover):
         app.include_router(stage.router)
-    for calls in (general, parts, supply, bring_up):
+    for calls in (general, parts, supply, bring_up, audio):
         app.include_router(calls.router)
     app.include_router(sums.router)
 

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from glowdial.api.base.pictures import PeakTraceShape
+from glowdial.api.base.pictures import PeakTraceShape, PlotShape
 from glowdial.api.base.wiring import Body, JobId, KeyDep, ShortText, Version, WorkshopDep
 from glowdial.api.push import EVENTS, live
 from glowdial.core.bench.movements import TURN_STEPS
@@ -18,6 +18,7 @@ from glowdial.workshop.base.jobs import LINK_WORDS, SIMULATED
 from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.bench_work import BenchView, bench_view, measure, turn
 from glowdial.workshop.instruments import stop_outputs
+from glowdial.workshop.sweeping import swept_view
 
 router = APIRouter(prefix="/api/jobs/{job_id}/bench", tags=["bench"])
 GuardText = Annotated[str, Query(max_length=40)]
@@ -186,6 +187,35 @@ async def get_live(
     watched = guard_of(guard, low, high) if guard else None
     events = live(workshop, request, job_id, watched)
     return StreamingResponse(events, media_type=EVENTS)
+
+
+class SweptShape(BaseModel):
+    """A simulated set's response: the drawing, the samples as a table, what it shows in words, and
+    the turn as it is typed."""
+
+    plot: PlotShape | None
+    table: str
+    words: str
+    typed: str
+
+
+@router.get("/sweep", operation_id="getSweep")
+def get_sweep(
+    workshop: WorkshopDep,
+    job_id: JobId,
+    step: Annotated[str, Query(max_length=200)],
+    ask: Annotated[str, Query(max_length=200)],
+    core: Annotated[str, Query(max_length=80)] = "",
+    turns: Annotated[float, Query(ge=-5, le=5)] = 0.0,
+) -> SweptShape:
+    """The simulated set's curve with a core turned by so much; nothing is turned by asking."""
+    view = swept_view(workshop, job_id, step, ask, core, turns)
+    return SweptShape(
+        plot=PlotShape.of(view.plot) if view.plot else None,
+        table=view.table,
+        words=view.words,
+        typed=view.typed,
+    )
 
 
 @router.post("/stop", operation_id="stopOutputs")

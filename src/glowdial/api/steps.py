@@ -61,6 +61,8 @@ class AskShape(BaseModel):
     confirm: bool
     measurable: bool
     series: bool = Field(description="the next of its kind is asked for when it is answered")
+    listens: bool = Field(description="what the computer's microphone hears may answer it")
+    swept: str = Field(description="what a simulated bench shows as a curve: a core, or a trace")
 
     @classmethod
     def of(cls, ask: Ask) -> AskShape:
@@ -77,6 +79,8 @@ class AskShape(BaseModel):
             confirm=ask.confirm,
             measurable=ask.recipe is not None,
             series=ask.series,
+            listens=ask.listens,
+            swept=ask.swept,
         )
 
 

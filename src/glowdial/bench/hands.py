@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 from glowdial.bench.port import Bench
@@ -15,6 +16,8 @@ from glowdial.core.model.measurands import AVC, LOUDSPEAKER
 from glowdial.core.tracing.trials import Finding
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
+EDGE_STEPS, EDGE_SHARE = 40, 0.7
+ZERO_STEP, ZERO_REACH, HALVINGS = 0.25, 4.0, 7
 FIND_LEVEL_V = 1e-3
 
 
@@ -80,8 +83,68 @@ def carry_out(
             return _match(recipe, bench)
         case Doing.TONE_PAIR:
             return _tone_pair(recipe, bench)
+        case Doing.EDGES:
+            return _edges(recipe, bench)
+        case Doing.ZERO:
+            return _zero(recipe, bench, already_turned)
         case Doing.TRY:
             return _try(ask, bench.tried(recipe.trial))
+
+
+def _edges(recipe: Recipe, bench: Bench) -> Measured:
+    """The generator moved until the reading has fallen to 0.7 of its highest, below and above."""
+    centre = _wanted(recipe.change.get("generator_hz"), "the generator's place")
+    span = _wanted(recipe.span_hz, "how far to look")
+    row = [centre + span * n / EDGE_STEPS for n in range(-EDGE_STEPS, EDGE_STEPS + 1)]
+    seen = []
+    for frequency_hz in row:
+        bench.apply(setting(generator_hz=frequency_hz))
+        seen.append(bench.read(recipe.indicator))
+    wanted = EDGE_SHARE * max(seen)
+    above = [n for n, v in enumerate(seen) if v >= wanted]
+    low, high = max(above[0], 1), min(above[-1], len(row) - 2)
+    return Measured(
+        {
+            "low": _between(row, seen, low - 1, low, wanted),
+            "high": _between(row, seen, high + 1, high, wanted),
+        }
+    )
+
+
+def _between(row: list[float], seen: list[float], out: int, inside: int, wanted: float) -> float:
+    share = (wanted - seen[out]) / max(seen[inside] - seen[out], 1e-12)
+    return row[out] + min(max(share, 0.0), 1.0) * (row[inside] - row[out])
+
+
+def _zero(recipe: Recipe, bench: Bench, already: float) -> Measured:
+    """Turned to the zero between two signs: on in quarter turns until the sign changes, then by
+    halves."""
+    if recipe.adjuster is None:
+        raise Conflict("The step does not say what to turn, so the bench cannot do it.")
+    stood = bench.read(recipe.indicator)
+    turned, last = 0.0, stood
+    for way in (1.0, -1.0):
+        while turned * way < ZERO_REACH and last * stood > 0.0:
+            bench.turn(recipe.adjuster, way * ZERO_STEP)
+            turned += way * ZERO_STEP
+            last = bench.read(recipe.indicator)
+        if last * stood <= 0.0:
+            break
+        bench.turn(recipe.adjuster, -turned)
+        turned, last = 0.0, stood
+    else:
+        return Measured(
+            {"before": stood, "after": stood, "turns": already}, 0.0, ("No zero in reach.",)
+        )
+    step = math.copysign(ZERO_STEP, turned)
+    for _ in range(HALVINGS):
+        step *= 0.5
+        # back over the zero, or on towards it
+        move = -step if last * stood <= 0.0 else step
+        bench.turn(recipe.adjuster, move)
+        turned += move
+        last = bench.read(recipe.indicator)
+    return Measured({"before": stood, "after": last, "turns": already + turned}, turned)
 
 
 def _try(ask: Ask, finding: Finding) -> Measured:

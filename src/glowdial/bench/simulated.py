@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.bench.settings import SettingsChange, setting
-from glowdial.core.model.measurands import Kind, Measurand
+from glowdial.core.model.measurands import DISCRIMINATOR, FM_LEVEL, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
 from glowdial.sim.probes import node
 from glowdial.sim.receiver import COUPLING, METER_OHM, SimulatedReceiver
@@ -24,8 +24,13 @@ class SimulatedBench:
     generator_limits_v = GENERATOR_LIMITS_V
 
     def __init__(self, receiver: SimulatedReceiver, state: BenchState) -> None:
-        self._receiver = receiver
+        self._main = receiver
         self.state = state
+
+    @property
+    def _receiver(self) -> SimulatedReceiver:
+        """The set with the IF that is switched in."""
+        return self._main.on_chain(self.state.chain)
 
     def apply(self, change: SettingsChange) -> None:
         """Set what the change names; what was lifted for one reading is put back by the next."""
@@ -45,11 +50,11 @@ class SimulatedBench:
         """One settled reading; an electrode is a probe on that node."""
         known = {p.key for p in self._receiver.facts.circuit.points}
         if what.kind is Kind.DC_VOLTS and what.place in known:
-            if " " in what.place:
-                return self._probed(what.place)
-            if what.place == DETECTOR:
+            if what.place in (DETECTOR, FM_LEVEL.place):
                 # as a magnitude, like the AVC line
-                return abs(self._probed(DETECTOR))
+                return abs(self._probed(what.place))
+            if " " in what.place or what == DISCRIMINATOR:
+                return self._probed(what.place)
         return self._receiver.read(self.state, what)
 
     def _probed(self, place: str) -> float:

@@ -12,6 +12,7 @@ from glowdial.core.language.quantities import (
     CURRENT,
     FREQUENCY,
     FREQUENCY_MHZ,
+    INTERMEDIATE_FREQUENCY,
     LEVEL,
     RESISTANCE,
     TURNS,
@@ -42,6 +43,8 @@ def _typed(field: Field, value: float) -> str:
     quantity = field.quantity
     if quantity is FREQUENCY:
         return f"{value / 1e3:.1f}"
+    if quantity is INTERMEDIATE_FREQUENCY:
+        return f"{value / 1e3:.3f}"
     if quantity is FREQUENCY_MHZ:
         return f"{value / 1e6:.4f}"
     if quantity is LEVEL:

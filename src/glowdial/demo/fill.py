@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
@@ -53,7 +53,10 @@ TIDEWATER, FARM, KITCHEN, TUNER = "tidewater-six", "sheepwalk-four", "pantry-fiv
 PORTABLE = "causeway-portable"
 FIRST_TRACE = trace_key(1)
 PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
-SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER, PORTABLE)
+GALLERY, HEADLAND, SKERRY = "gallery-seven", "headland-ten", "skerry-five"
+SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER, PORTABLE, GALLERY, HEADLAND, SKERRY)
+# as found: hardly moved since it was built, drifted, every screw turned
+NEVER_TOUCHED, DRIFTED, EVERY_SCREW = 0.12, 0.5, 1.4
 SECONDS_PER_LOOK = 30
 
 
@@ -221,6 +224,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _lopsided_curve(bench)
     _silent_on_vhf(bench)
     _dead_on_a_band(bench)
+    _as_found(bench)
     workshop.lines.close()
 
 
@@ -332,6 +336,28 @@ def _dead_on_a_band(bench: DemoBench) -> None:
     cells = {("bc AM", "plays"): "p / distorted when hot", ("sw AM", "plays"): "f"}
     _tried(bench, job_id, cells)
     Volunteer(bench.workshop, job_id, keeps_parts=True).work(lambda step: step.key == COMPLAINT)
+
+
+def _as_found(bench: DemoBench) -> None:
+    """Three sets before their IF is decided on: an AM and FM one that drifted, a communications
+    receiver that nobody touched, an early one whose every screw was turned."""
+    sets = (
+        ("Gallery radio", "GS-4", GALLERY, DRIFTED, "fm.if.decide"),
+        ("Signal house receiver", "HT-1", HEADLAND, NEVER_TOUCHED, DECIDE),
+        ("Skerry light receiver", "SK-5", SKERRY, EVERY_SCREW, DECIDE),
+    )
+    for n, (name, serial, sheet, severity, until) in enumerate(sets):
+        facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
+        condition = replace(
+            neglected(facts, bench.seed + 9 + n, severity=severity),
+            gang_wander=WELL_KEPT_GANG_WANDER,
+        )
+        job_id = bench.arrives(name, serial, sheet, condition, days=7.0 + n)
+        Volunteer(bench.workshop, job_id).work(_standing_at(until))
+
+
+def _standing_at(key: str) -> Callable[[Step], bool]:
+    return lambda step: step.key == key
 
 
 def _lopsided_curve(bench: DemoBench) -> None:

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from glowdial.core.model.circuit import AerialKind
+from glowdial.core.model.circuit import AerialKind, FmKind
 from glowdial.core.physics.operating_point import Device, Role
 from glowdial.sheets.section import (
     Frequency,
@@ -131,6 +131,10 @@ class FmSheet(Section):
     q: WinQ = 35.0
     deemphasis_s: float = Field(default=50e-6, gt=1e-6, le=1e-3)
     stereo: bool = False
+    kind: FmKind = FmKind.DISCRIMINATOR
+    primary: Key | None = Field(default=None, description="adjuster of the detector's primary")
+    secondary: Key | None = Field(default=None, description="adjuster of the detector's secondary")
+    of_critical: float = Field(default=1.5, gt=0.2, le=4)
 
 
 class HeaterSheet(Section):
@@ -210,10 +214,12 @@ class CircuitSheet(Section):
         return self
 
 
+# what an FM detector adds: its output, and the level across its diodes
+FM_NODES = ("discriminator", "fm level")
 ELECTRODES = ("plate", "screen", "cathode", "grid")
 COMMON_NODES = ("aerial", "mixer grid", "avc", "detector", "audio", "b-plus", "reservoir", "line")
 
 
 def nodes_of(stage_names: list[str]) -> set[str]:
     """Every node that a point may sit on."""
-    return {*COMMON_NODES, *(f"{name} {e}" for name in stage_names for e in ELECTRODES)}
+    return {*COMMON_NODES, *FM_NODES, *(f"{name} {e}" for name in stage_names for e in ELECTRODES)}

@@ -25,8 +25,10 @@ from glowdial.core.physics.operating_point import (
 )
 from glowdial.sheets.circuit import (
     ELECTRODES,
+    FM_NODES,
     CircuitSheet,
     CrystalFilterSheet,
+    FmSheet,
     HeatersSheet,
     MechanicalFilterSheet,
     StageSheet,
@@ -50,13 +52,19 @@ def circuit_of(sheet: ReceiverSheet) -> Circuit:
         conversion=Conversion(**conversion.model_dump()) if conversion else None,
         if_filter=_if_filter(given.if_filter),
         beat_oscillator=given.beat_oscillator,
-        fm=FmDetector(**fm.model_dump()) if fm else None,
+        fm=fm_of(fm) if fm else None,
         heaters=_heaters(sheet, given),
-        points=_points(given, stages),
+        points=_points(given, stages, fm_elsewhere=any(i.fm for i in sheet.other_ifs)),
         aerial_q=given.aerial_q,
         rf_stage=given.rf_stage or any(b.rf_adjuster for b in sheet.bands),
         stages_given=bool(given.stages),
     )
+
+
+def fm_of(sheet: FmSheet) -> FmDetector:
+    """The detector of a sheet."""
+    cores = {"primary": sheet.primary or "", "secondary": sheet.secondary or ""}
+    return FmDetector(**{**sheet.model_dump(), **cores})
 
 
 def _stage(sheet: StageSheet) -> AmplifierStage:
@@ -202,11 +210,14 @@ def heaters_of(sheet: HeatersSheet | None, rectifiers: set[str] | None = None) -
     return Heaters(own, sheet.in_series, sheet.dropper_ohm)
 
 
-def _points(given: CircuitSheet, stages: tuple[AmplifierStage, ...]) -> tuple[ConnectionPoint, ...]:
+def _points(
+    given: CircuitSheet, stages: tuple[AmplifierStage, ...], *, fm_elsewhere: bool
+) -> tuple[ConnectionPoint, ...]:
     """The sheet's own points, and every node under its own name."""
     own = [ConnectionPoint(p.key, p.name, p.node, p.series_ohm) for p in given.points]
     common = ("aerial", "mixer grid", "avc", "detector", "audio", "b-plus", "reservoir", "line")
-    nodes = [*common, *(f"{s.name} {e}" for s in stages for e in ELECTRODES if _has(s, e))]
+    of_fm = FM_NODES if given.fm or fm_elsewhere else ()
+    nodes = [*common, *of_fm, *(f"{s.name} {e}" for s in stages for e in ELECTRODES if _has(s, e))]
     taken = {p.key for p in own}
     return (*own, *(ConnectionPoint(n, n, n) for n in nodes if n not in taken))
 

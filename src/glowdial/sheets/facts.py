@@ -16,9 +16,11 @@ from glowdial.core.model.facts import (
     ChartFigure,
     Gap,
     IfTransformer,
+    OtherIf,
     ReceiverFacts,
     SensitivityPoint,
     TubeFact,
+    WaveTrap,
 )
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
@@ -41,13 +43,14 @@ from glowdial.core.physics.tracking import (
     three_point,
 )
 from glowdial.core.safety.cautions import Trait
-from glowdial.sheets.circuit_facts import circuit_of
+from glowdial.sheets.circuit_facts import circuit_of, fm_of
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     AlignmentRowSheet,
     BandSheet,
     Chassis,
     Devices,
+    OtherIfSheet,
     ReceiverSheet,
     RectifierSheet,
     SupplySheet,
@@ -73,6 +76,8 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         intermediate_frequency_hz=sheet.intermediate_frequency_hz,
         transformers=tuple(_transformer(t) for t in sheet.if_transformers),
         alignment=tuple(_row(r) for r in sheet.alignment),
+        chains=tuple(_chain(c) for c in sheet.other_ifs),
+        wave_traps=tuple(WaveTrap(t.adjuster, t.frequency_hz) for t in sheet.wave_traps),
         adjusters=tuple(_adjuster(a, sheet, tracked) for a in sheet.adjusters),
         bands=tuple(_band(band, tracked[band.key]) for band in sheet.bands),
         sensitivity=_sensitivity(sheet),
@@ -97,6 +102,15 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         return facts
     solid = facts.device_word == "transistor"
     return replace(facts, diagram=sheet.block_diagram.diagram(solid=solid))
+
+
+def _chain(sheet: OtherIfSheet) -> OtherIf:
+    return OtherIf(
+        sheet.mode,
+        sheet.intermediate_frequency_hz,
+        tuple(_transformer(t) for t in sheet.if_transformers),
+        fm_of(sheet.fm) if sheet.fm else None,
+    )
 
 
 def _chart(sheet: ReceiverSheet) -> tuple[ChartFigure, ...]:
@@ -164,7 +178,12 @@ def _part_f(
         if adjuster.key in (band.high_adjuster, band.low_adjuster):
             padder = adjuster.kind is AdjusterKind.PADDER
             return nominal.oscillator.padder_f if padder else nominal.oscillator.trimmer_f
-    return None
+    cans = [
+        *sheet.if_transformers,
+        *(c for other in sheet.other_ifs for c in other.if_transformers),
+    ]
+    mine = (c for c in cans if adjuster.key in (c.primary, c.middle, c.secondary))
+    return next((c.capacitance_f for c in mine), None)
 
 
 def _traits(sheet: ReceiverSheet, circuit: Circuit) -> tuple[str, ...]:

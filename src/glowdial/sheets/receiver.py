@@ -18,7 +18,7 @@ from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
 from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.blocks import BlockDiagramSheet
 from glowdial.sheets.chassis import ChassisLayoutSheet
-from glowdial.sheets.circuit import CircuitSheet
+from glowdial.sheets.circuit import CircuitSheet, FmSheet
 from glowdial.sheets.parts import PartSheet, WindingSheet
 from glowdial.sheets.section import (
     Amperes,
@@ -298,6 +298,24 @@ class SensitivitySheet(Section):
     limit_emf_v: float | None = Field(default=None, gt=0, le=1, examples=[25e-6])
 
 
+class WaveTrapSheet(Section):
+    """A trap for what comes in at one frequency, the IF where none is given."""
+
+    source: Source
+    adjuster: Key
+    frequency_hz: Frequency | None = None
+
+
+class OtherIfSheet(Section):
+    """Another IF of the set: for FM beside AM, often in the same cans."""
+
+    source: Source
+    mode: Words = Field(examples=["FM"])
+    intermediate_frequency_hz: float = Field(ge=5e4, le=2e7)
+    if_transformers: list[TransformerSheet] = Field(min_length=1, max_length=5)
+    fm: FmSheet | None = None
+
+
 class ReceiverSheet(Section):
     """The whole data sheet of a model."""
 
@@ -327,6 +345,10 @@ class ReceiverSheet(Section):
         default_factory=list, max_length=80, description="the maker's alignment table, in its order"
     )
     if_transformers: list[TransformerSheet] = Field(min_length=1, max_length=5)
+    other_ifs: list[OtherIfSheet] = Field(
+        default_factory=list, max_length=3, description="of a set with more than one, as AM and FM"
+    )
+    wave_traps: list[WaveTrapSheet] = Field(default_factory=list, max_length=6)
     adjusters: list[AdjusterSheet] = Field(min_length=2, max_length=80)
     gang: GangSheet | None = None
     bands: list[BandSheet] = Field(min_length=1, max_length=12)
@@ -374,8 +396,15 @@ class ReceiverSheet(Section):
                 "detector must be 50 kHz to 2 MHz",
                 '"intermediate_frequency_hz": 465000',
             )
-        for can in self.if_transformers:
+        cans = [*self.if_transformers, *(c for i in self.other_ifs for c in i.if_transformers)]
+        for can in cans:
             self._known(keys, (can.primary, can.middle, can.secondary), f"IF transformer {can.key}")
+        for trap in self.wave_traps:
+            self._known(keys, (trap.adjuster,), "a wave trap")
+        detectors = [self.circuit.fm if self.circuit else None, *(i.fm for i in self.other_ifs)]
+        for fm in detectors:
+            if fm is not None:
+                self._known(keys, (fm.primary, fm.secondary), "the FM detector")
         for number, row in enumerate(self.alignment, 1):
             self._known(keys, tuple(row.adjusters), f"row {number} of the alignment table")
         if self.chassis_layout is not None:

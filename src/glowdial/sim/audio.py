@@ -19,12 +19,18 @@ from glowdial.core.physics.frequency_modulation import (
     multiplex,
 )
 from glowdial.core.physics.operating_point import Role
+from glowdial.core.physics.phase_discriminator import PhaseDiscriminator
+from glowdial.sim.front_end import part_factor
 from glowdial.sim.signal_path import AUDIO_BAND_HZ, DETECTOR_EFFICIENCY, FM_WIDTHS, SignalPath
 from glowdial.sim.stage_strains import gain_share
 from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]
 AUDIO_GAIN, FM_AUDIO_GAIN = 4.5, 8.0
+# direct volts of an FM detector for a volt of limited carrier
+FM_DC_GAIN = 4.0
+# a detector's secondary with some 2 kohm across it
+HEAVY_Q = 4.0
 MODULATION = 0.30
 HUM_SHARE = 8e-3
 LEAST_HUM_V, HEATER_HUM_V = 1.2e-3, 0.4e-3
@@ -95,6 +101,35 @@ def audio_parts(receiver: SignalPath, state: BenchState) -> AudioParts:
     )
 
 
+def fm_detector(receiver: SignalPath, state: BenchState) -> PhaseDiscriminator | None:
+    """The set's phase discriminator with its cores where they stand; None where the sheet does not
+    name them."""
+    fm, facts = receiver.facts.circuit.fm, receiver.facts
+    if fm is None or not (fm.primary and fm.secondary):
+        return None
+    primary_hz, secondary_hz = (
+        facts.intermediate_frequency_hz
+        * part_factor(facts, receiver.condition, key, state.turns.get(key, 0.0)) ** -0.5
+        for key in (fm.primary, fm.secondary)
+    )
+    if fm.secondary in state.damped:
+        # a heavy damper: coupling in multiples of the critical one goes as the root of Q
+        of_critical = fm.of_critical * math.sqrt(HEAVY_Q / fm.q)
+        return PhaseDiscriminator(primary_hz, secondary_hz, fm.q, HEAVY_Q, of_critical)
+    return PhaseDiscriminator(primary_hz, secondary_hz, fm.q, fm.q, fm.of_critical)
+
+
+def fm_volts(receiver: SignalPath, state: BenchState) -> tuple[float, float]:
+    """Direct volts at the FM detector's output, and the level across its diodes."""
+    made, fm = fm_detector(receiver, state), receiver.facts.circuit.fm
+    if made is None or fm is None:
+        return 0.0, 0.0
+    found = receiver.detected(state)
+    limited = float(limited_v(receiver.held_gain(state) * found.carrier_v, fm.limiter_v))
+    output, level = float(made.output(found.if_hz)), float(made.level(found.if_hz))
+    return FM_DC_GAIN * limited * output, -FM_DC_GAIN * limited * level
+
+
 def _fm(
     receiver: SignalPath, state: BenchState, if_hz: float, carrier: float, noise: float
 ) -> tuple[float, float]:
@@ -103,7 +138,7 @@ def _fm(
     fm = circuit.fm
     assert fm is not None
     centre = receiver.facts.intermediate_frequency_hz
-    discriminator = Discriminator(centre, fm.separation_hz, fm.q)
+    discriminator = fm_detector(receiver, state) or Discriminator(centre, fm.separation_hz, fm.q)
     swing = 0.5 * state.fm_deviation_hz
     limited = float(limited_v(carrier, fm.limiter_v))
     slope = discriminator.output(np.array([if_hz - swing, if_hz + swing]))

@@ -22,6 +22,7 @@ from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.tracing.derived import diagram_of
+from glowdial.core.tracing.stage_network import drives_grid_current
 from glowdial.sheets.section import fault_in_words
 from glowdial.sim.block_set import Trouble
 
@@ -35,14 +36,17 @@ STRICT = ConfigDict(extra="forbid")
 Share = Annotated[float, Field(ge=0.0, le=2.0)]
 Ohm = Annotated[float, Field(gt=0.0, le=1e12)]
 Factor = Annotated[float, Field(gt=0.0, le=1e9)]
+GasCurrent = Annotated[float, Field(ge=0.0, le=1e-4)]
 
 
 @dataclass(frozen=True, slots=True, config=STRICT)
 class DeviceFault:
-    """A tube's emission (a transistor's gain) as a share of new: 0 is dead, below 1 weak."""
+    """A tube's emission (a transistor's gain) as a share of new: 0 is dead, below 1 weak; and what
+    a gassy tube's grid drives out, in A."""
 
     stage: str
     strength: Share
+    gas_a: GasCurrent = 0.0
     kind: Literal["device"] = "device"
 
 
@@ -241,6 +245,16 @@ def read_condition(text: str, facts: ReceiverFacts) -> Condition:
     return Condition.from_document(document, facts)
 
 
+def _gassy(where: str, fault: DeviceFault, stage: AmplifierStage) -> None:
+    if not drives_grid_current(stage):
+        raise BadInput(
+            f"{where}.gas_a",
+            f"{fault.gas_a:g}",
+            f"shows on no grid of {stage.name}: a tube with a grid leak, or on the AVC line",
+            "0",
+        )
+
+
 def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
     adjusters = {a.key for a in facts.adjusters}
     for place, names in (("turns", condition.turns), ("drift", condition.drift)):
@@ -252,6 +266,8 @@ def _belongs(condition: Condition, facts: ReceiverFacts) -> None:
         where = f"faults.{n}"
         if isinstance(fault, DeviceFault | CapacitorFault | ResistorFault):
             _one_of(f"{where}.stage", fault.stage, set(stages), "stage")
+        if isinstance(fault, DeviceFault) and fault.gas_a > 0.0:
+            _gassy(where, fault, stages[fault.stage])
         if isinstance(fault, SwitchFault):
             _one_of(f"{where}.band", fault.band, {b.key for b in facts.bands}, "band")
         if isinstance(fault, HeaterFault):

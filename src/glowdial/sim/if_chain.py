@@ -88,14 +88,17 @@ class IfChain:
         turns: dict[str, float],
         plate_a: float | None = None,
         damped: tuple[str, ...] = (),
+        *,
+        at_second: bool = False,
     ) -> tuple[Floats, Floats]:
-        """The tuned IF's frequency for what leaves the first mixer, and the gain there.
+        """The tuned IF's frequency for what leaves the first mixer, and the gain there; for what
+        is fed into the second as it is, ``at_second``.
 
         With a second conversion the first IF is one circuit at its own frequency, and the second
         oscillator turns it into the tuned one.
         """
         conversion = self._facts.circuit.conversion
-        if conversion is None:
+        if conversion is None or at_second:
             return first_hz, self.pairs_gain(first_hz, turns, plate_a=plate_a, damped=damped)
         through = circuit_response(first_hz, conversion.first_intermediate_hz, conversion.first_q)
         second = np.abs(first_hz - conversion.second_oscillator_hz)

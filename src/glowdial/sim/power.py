@@ -160,6 +160,7 @@ class Power:
             state.lifted,
             state.series_ohm,
             state.series_behind,
+            state.avc_clamp_v is not None,
         )
         if self._last is None or self._last[0] != key:
             self._last = (key, self._find(state))
@@ -203,8 +204,10 @@ class Power:
         supply = self._facts.supply
         if supply is None:
             share = set_v / self._nominal_v
-            points = operating_points(self._facts, self._condition, (235.0 * share,), warm)
-            return PowerPoint(set_v, (235.0 * share,), (0.0,), 0.0, tuple(theta), warm, points)
+            volts = (235.0 * share,)
+            clamped = state.avc_clamp_v is not None
+            points = operating_points(self._facts, self._condition, volts, warm, clamped=clamped)
+            return PowerPoint(set_v, volts, (0.0,), 0.0, tuple(theta), warm, points)
         found, points = self._rectified(supply, set_v, min(rectifier, default=1.0), warm, state)
         return PowerPoint(
             set_v,
@@ -235,7 +238,8 @@ class Power:
                 load=warm,
                 emission=condition.emission,
             )
-            points = operating_points(self._facts, condition, found.node_v, warm)
+            clamped = state.avc_clamp_v is not None
+            points = operating_points(self._facts, condition, found.node_v, warm, clamped=clamped)
             share = drawn_share(self._facts, condition, found.node_v)
             if abs(share - drawn) < 2e-3:
                 break

@@ -13,7 +13,9 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.model.circuit import ConnectionPoint
 from glowdial.core.physics.ohmmeter import OhmRange, filament_on_ohmmeter
 from glowdial.core.physics.operating_point import OPEN_OHM
+from glowdial.sim.audio import fm_volts
 from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.stage_strains import line_lift_v
 from glowdial.sim.state import BenchState
 
 DETECTOR_OHM, B_PLUS_OHM, AUDIO_OHM = 120e3, 150.0, 4.0
@@ -58,11 +60,15 @@ def _node(receiver: SimulatedReceiver, state: BenchState, name: str) -> Node:
     avc = receiver.facts.circuit.avc
     match name:
         case "avc":
-            return Node(-receiver.avc_v(state), 0.0, avc.source_ohm)
+            lift_v = line_lift_v(receiver.facts, receiver.condition, power.points)
+            return Node(lift_v - receiver.avc_v(state), 0.0, avc.source_ohm)
         case "detector":
             audio = receiver.detected(state).carrier_v * receiver.held_gain(state) * 0.3 / 2**0.5
             level = receiver.avc_v(state) + (avc.delay_v if receiver.avc_v(state) > 0.0 else 0.0)
             return Node(-level, audio if state.tone_on else 0.0, DETECTOR_OHM)
+        case "discriminator" | "fm level":
+            output_v, level_v = fm_volts(receiver, state)
+            return Node(output_v if name == "discriminator" else level_v, 0.0, DETECTOR_OHM)
         case "b-plus":
             return Node(power.b_plus_v, power.ripple_v[-1] / TRIANGLE, B_PLUS_OHM)
         case "reservoir":

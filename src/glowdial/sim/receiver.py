@@ -64,6 +64,11 @@ class SimulatedReceiver(SignalPath):
         rng = np.random.default_rng((self.condition.seed, stand))
         return exact * (1.0 + self.condition.needle * float(rng.standard_normal()))
 
+    def on_chain(self, mode: str) -> SimulatedReceiver:
+        """The set with another of its IFs switched in; itself for its own."""
+        facts = self.facts.on_chain(mode)
+        return self if facts is self.facts else SimulatedReceiver(facts, self.condition)
+
     def turn(self, state: BenchState, adjuster: str, turns: float) -> BenchState:
         """The state with an adjuster turned, clockwise positive; raises NotFound for no such."""
         self.facts.adjuster(adjuster)

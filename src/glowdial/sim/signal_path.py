@@ -146,7 +146,11 @@ class SignalPath:
         around_hz, step_hz = self._noise_row_hz
         # carriers, what passes unconverted, and the noise's row in one go
         row_hz = np.concatenate([first_hz, generator_hz, around_hz])
-        if_hz, gain = self._chain.after_mixer(row_hz, state.turns, plate_a, state.damped)
+        # the generator on the mixer that makes the tuned IF, its oscillator stopped
+        at_second = direct and not converting
+        if_hz, gain = self._chain.after_mixer(
+            row_hz, state.turns, plate_a, state.damped, at_second=at_second
+        )
         count = first_hz.size
         carrier = math.sqrt(2.0) * signal_v * gain[:count] * slope_s * tubes
         if converting:

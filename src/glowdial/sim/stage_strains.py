@@ -14,12 +14,14 @@ from glowdial.core.physics.operating_point import (
     Role,
     Strain,
 )
-from glowdial.core.tracing.stage_network import points_of
+from glowdial.core.tracing.stage_network import on_the_line, points_of
 from glowdial.sim.condition import CapacitorFault, Condition, DeviceFault, ResistorFault
 
 SCREEN_UNBYPASSED_GAIN = 0.35
 # below a tenth of a per cent of a stage's design slope nothing gets through
 LEAST_GAIN = 1e-3
+# a clip lead over the AVC line
+CLAMP_OHM = 1.0
 
 
 def strain_of(stage: AmplifierStage, condition: Condition, warm: float = 1.0) -> Strain:
@@ -27,7 +29,8 @@ def strain_of(stage: AmplifierStage, condition: Condition, warm: float = 1.0) ->
     strain = replace(HEALTHY, strength=1.0 if stage.device is Device.TRANSISTOR else warm)
     for fault in condition.faults:
         if isinstance(fault, DeviceFault) and fault.stage == stage.name:
-            strain = replace(strain, strength=strain.strength * fault.strength)
+            gas_a = max(strain.gas_a, fault.gas_a * warm)
+            strain = replace(strain, strength=strain.strength * fault.strength, gas_a=gas_a)
         elif isinstance(fault, ResistorFault) and fault.stage == stage.name:
             strain = _with_resistor(strain, fault)
         elif isinstance(fault, CapacitorFault) and fault.stage == stage.name:
@@ -60,13 +63,32 @@ def _with_leak(strain: Strain, fault: CapacitorFault) -> Strain:
 
 
 def operating_points(
-    facts: ReceiverFacts, condition: Condition, node_v: tuple[float, ...], warm: float
+    facts: ReceiverFacts,
+    condition: Condition,
+    node_v: tuple[float, ...],
+    warm: float,
+    *,
+    clamped: bool = False,
 ) -> dict[str, OperatingPoint]:
-    """Every stage's point by name, each fed from its node, in the order of coupling."""
+    """Every stage's point by name, each fed from its node, in the order of coupling; those on one
+    AVC line together, unless it is ``clamped``."""
     stages = facts.circuit.stages
     feeds = {s.feed: node_v[min(s.feed, len(node_v) - 1)] for s in stages}
     strains = {s.name: strain_of(s, condition, warm) for s in stages}
-    return points_of(stages, feeds, strains)
+    avc_ohm = CLAMP_OHM if clamped else facts.circuit.avc.source_ohm
+    return points_of(stages, feeds, strains, avc_ohm=avc_ohm)
+
+
+def line_lift_v(
+    facts: ReceiverFacts, condition: Condition, points: dict[str, OperatingPoint]
+) -> float:
+    """How far grid current lifts the AVC line above what the detector puts there, in V."""
+    lifts = []
+    for stage in facts.circuit.stages:
+        if on_the_line(stage) and stage.name in points:
+            own_v = strain_of(stage, condition).gas_a * max(stage.grid_leak_ohm, 0.0)
+            lifts.append(points[stage.name].grid_v - own_v)
+    return max(min(lifts, default=0.0), 0.0)
 
 
 def drawn_share(facts: ReceiverFacts, condition: Condition, node_v: tuple[float, ...]) -> float:

@@ -11,6 +11,7 @@ from glowdial.core.journey.consequences import (
     Mended,
     RaiseAlarm,
     RecallHistory,
+    RecallRates,
     Renewed,
     SwitchOff,
     Undo,
@@ -23,6 +24,7 @@ from glowdial.core.plan.order import ROOMS, room_of
 from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.faults import mend_in_simulation, recall_history
+from glowdial.workshop.stages.intermediate import recall_rates
 from glowdial.workshop.stages.parts import move_stock, renew_in_simulation
 
 
@@ -62,6 +64,8 @@ def _carry_out(opened: OpenedJob, step: str, consequence: Consequence) -> None:
             mend_in_simulation(opened, consequence.block)
         case RecallHistory():
             recall_history(opened, step)
+        case RecallRates():
+            recall_rates(opened, step)
         case RaiseAlarm():
             raise_alarm(opened, step, consequence.words)
 

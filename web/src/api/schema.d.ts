@@ -365,6 +365,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calc/tone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calc Tone
+         * @description The level of the test tone in what was heard, whatever else was heard with it.
+         */
+        post: operations["calcTone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calc/tracking": {
         parameters: {
             query?: never;
@@ -731,6 +751,26 @@ export interface paths {
          * @description Switch every output off at once; what could not be is said.
          */
         post: operations["stopOutputs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/bench/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sweep
+         * @description The simulated set's curve with a core turned by so much; nothing is turned by asking.
+         */
+        get: operations["getSweep"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1961,6 +2001,11 @@ export interface components {
             fields: components["schemas"]["FieldShape"][];
             /** Key */
             key: string;
+            /**
+             * Listens
+             * @description what the computer's microphone hears may answer it
+             */
+            listens: boolean;
             /** Measurable */
             measurable: boolean;
             /** Prompt */
@@ -1970,6 +2015,11 @@ export interface components {
              * @description the next of its kind is asked for when it is answered
              */
             series: boolean;
+            /**
+             * Swept
+             * @description what a simulated bench shows as a curve: a core, or a trace
+             */
+            swept: string;
         };
         /**
          * BandForm
@@ -2999,6 +3049,39 @@ export interface components {
             status: string;
             /** Version */
             version: string;
+        };
+        /**
+         * HeardAnswer
+         * @description The test tone: its frequency, its level in per cent of full scale, as a number to be typed
+         *     and in words.
+         */
+        HeardAnswer: {
+            /** Clipped */
+            clipped: boolean;
+            /** Heard */
+            heard: boolean;
+            /** Level */
+            level: number;
+            /** Tone Hz */
+            tone_hz: number;
+            /** Typed */
+            typed: string;
+            /** Words */
+            words: string;
+        };
+        /** HeardRequest */
+        HeardRequest: {
+            /**
+             * Pcm
+             * @description samples of 16 bits, little-endian, one channel, in base64
+             * @example AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPYAAKgJXhJIGbgdQB+4HUgZXhKoCQAAWPai7bjmSOLA4EjiuOai7Vj2AACoCV4SSBm4HUAfuB1IGV4SqAkAAFj2ou245kjiwOBI4rjmou1Y9gAAqAleEkgZuB1AH7gdSBleEqgJAABY9qLtuOZI4sDgSOK45qLtWPY=
+             */
+            pcm: string;
+            /**
+             * Rate Hz
+             * @example 8000
+             */
+            rate_hz: number;
         };
         /** HeaterChartAnswer */
         HeaterChartAnswer: {
@@ -5521,6 +5604,20 @@ export interface components {
              * @example 5
              */
             time: string;
+        };
+        /**
+         * SweptShape
+         * @description A simulated set's response: the drawing, the samples as a table, what it shows in words, and
+         *     the turn as it is typed.
+         */
+        SweptShape: {
+            plot: components["schemas"]["PlotShape"] | null;
+            /** Table */
+            table: string;
+            /** Typed */
+            typed: string;
+            /** Words */
+            words: string;
         };
         /** SwitchedShape */
         SwitchedShape: {
@@ -8222,6 +8319,120 @@ export interface operations {
             };
         };
     };
+    calcTone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardAnswer"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calcTracking: {
         parameters: {
             query?: never;
@@ -10425,6 +10636,123 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stopped"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSweep: {
+        parameters: {
+            query: {
+                step: string;
+                ask: string;
+                core?: string;
+                turns?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweptShape"];
                 };
             };
             /** @description not a request to this server */

@@ -1,7 +1,18 @@
 import { Box, Flex, Input, Stack, Text } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 
-import { type Ask, client, ProblemError, type Schemas, type Step, unwrap } from "../api/client";
+import {
+  type Ask,
+  type Bench,
+  client,
+  type PlotData,
+  ProblemError,
+  type Schemas,
+  type Step,
+  unwrap,
+} from "../api/client";
+import { Microphone } from "../bench/Microphone";
+import { SweepHere, TurnAndSee } from "../bench/SweptBench";
 import { asButtons, FieldSet, initialValues } from "../shared/FieldSet";
 import { takeFocus } from "../shared/asked";
 import { KeyHint } from "../shared/KeyHint";
@@ -25,6 +36,10 @@ type Props = {
   compact: boolean;
   /** Told which value of the line is typed now, by its label, and whether the line is begun. */
   onCell: (cell: { label: string; begun: boolean }) => void;
+  /** How a simulated set, which shows curves, may be turned; none without one. */
+  turnSteps: Bench["turn_steps"];
+  /** Given the curve as it turns. */
+  onSwept: (plot: PlotData | null) => void;
 };
 
 /** The one question of a step: a line of values, choices, texts, or a single "done". */
@@ -102,7 +117,7 @@ function ConfirmForm(props: Props) {
 }
 
 function LineForm(props: Props) {
-  const { ask, jobId, step, taken, compact, onCell } = props;
+  const { ask, jobId, step, taken, compact, onCell, turnSteps, onSwept } = props;
   const { send, trouble, setTrouble, busy } = useAnswer(props);
   // the reading may be there before its input is
   const [line, setLine] = useState(taken?.line ?? "");
@@ -174,6 +189,25 @@ function LineForm(props: Props) {
           </Text>
         )}
       </Flex>
+      {turnSteps.length > 0 && ask.swept && (
+        <TurnAndSee
+          jobId={jobId}
+          step={step.key}
+          ask={ask.key}
+          core={ask.swept}
+          steps={turnSteps}
+          onSwept={onSwept}
+          onTyped={setLine}
+        />
+      )}
+      {ask.listens && (
+        <Microphone
+          onTake={(typed) => {
+            setLine((before) => `${before.trim()} ${typed}`.trim());
+            takeFocus(input.current);
+          }}
+        />
+      )}
       {taken?.remarks.map((remark) => (
         <Text key={remark} color="near" fontSize="15px">
           {remark}
@@ -248,7 +282,7 @@ function useEcho(jobId: number, step: string, ask: string, line: string) {
 }
 
 function FieldsForm(props: Props) {
-  const { ask } = props;
+  const { ask, turnSteps } = props;
   const { send, trouble, busy } = useAnswer(props);
   const [values, setValues] = useState<Record<string, string>>(initialValues(ask.fields));
   const [only, ...more] = ask.fields;
@@ -288,6 +322,16 @@ function FieldsForm(props: Props) {
             ? { onChosen: (next: Record<string, string>) => void send({ fields: next }) }
             : {})}
         />
+        {turnSteps.length > 0 && ask.swept && (
+          <Box>
+            <SweepHere
+              jobId={props.jobId}
+              step={props.step.key}
+              ask={ask.key}
+              onTable={(text) => setValues((now) => ({ ...now, [ask.swept]: text }))}
+            />
+          </Box>
+        )}
         {ask.expected_text && (
           <Text fontSize="15px" color="dim" data-testid="expected">
             {ask.expected_text}

@@ -111,6 +111,8 @@ export function StepCard({ open, step }: Props) {
                 onLost={open.lose}
                 compact={pictured}
                 onCell={open.setCell}
+                turnSteps={open.bench?.turn_steps ?? []}
+                onSwept={open.swept.set}
               />
             )}
             {!pictured && <Others step={step} asked={ask?.key ?? ""} onPick={open.pick} />}

@@ -1,7 +1,8 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { lazy, Suspense } from "react";
 
-import type { Step } from "../api/client";
+import type { PlotData, Step } from "../api/client";
+import { type SweptStore, useSwept } from "../bench/sweptStore";
 import { Plot } from "../shared/Plot";
 import { VerdictShape } from "../shared/VerdictShape";
 import { WindowBar } from "../shared/WindowBar";
@@ -59,7 +60,7 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
         />
       ) : plot ? (
         <Box flex="1 0 240px" minH={0} display="flex" bg="ground" p={2} data-testid="response">
-          <Plot plot={plot} />
+          <Moving plot={plot} store={open.swept} />
         </Box>
       ) : diagram ? (
         <DiagramDrawing picture={diagram} onTest={open.fetchAsk} />
@@ -68,6 +69,11 @@ export function Picture({ open, step }: { open: OpenJob; step: Step }) {
       ) : null}
     </Suspense>
   );
+}
+
+/** A plot, or what turns over it at this moment. */
+function Moving({ plot, store }: { plot: PlotData; store: SweptStore }) {
+  return <Plot plot={useSwept(store) ?? plot} />;
 }
 
 /** Whether a result stands in the step's table. */

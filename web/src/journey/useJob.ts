@@ -5,6 +5,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import type { Job, Schemas } from "../api/client";
 import { benchQuery, questionQuery } from "../api/queries";
 import { stopOutputs } from "../bench/stopOutputs";
+import { useSweptStore } from "../bench/sweptStore";
 import { useWatch } from "../bench/useWatch";
 import { AT_REST, type Dialog, jobState, type Taken } from "./jobState";
 import { neighbour } from "./steps";
@@ -20,6 +21,7 @@ export function useJob(job: Job) {
   const watch = useWatch(job.job_id);
   const [state, tell] = useReducer(jobState, AT_REST);
   const [cell, setCell] = useState({ label: "", begun: false });
+  const swept = useSweptStore();
   const waiting = useRef(0);
   const working = useRef(false);
   useKnown(job);
@@ -87,6 +89,7 @@ export function useJob(job: Job) {
     goBy: (way: number) => go(neighbour(job.steps, here, way)),
     cell,
     setCell,
+    swept,
     rows,
     pickRow: (way: number) => {
       // what is typed already is not lost by a key

@@ -10,6 +10,20 @@ import { apart, type Column, joined, pointWords } from "./plotData";
 const LABEL_GAP = 16;
 const FONT = "13px 'Source Sans 3 Variable', sans-serif";
 
+/** What is drawn at this moment: a curve that moves is drawn anew without a new canvas. */
+type Shown = { current: PlotData };
+
+/** What a canvas is made for; plots alike in it differ in their points only. */
+const shapeOf = (plot: PlotData) =>
+  JSON.stringify([
+    plot.x_label,
+    plot.y_label,
+    plot.tolerance,
+    plot.lines.map((line) => [line.role, line.label, line.x.length > MOST_DOTS]),
+  ]);
+// a line of more points than this is drawn without dots
+const MOST_DOTS = 40;
+
 type Ink = { ink: string; dim: string; edge: string; glow: string; band: string; inside: string };
 
 function inks(element: HTMLElement): Ink {
@@ -25,8 +39,8 @@ function inks(element: HTMLElement): Ink {
   };
 }
 
-function series(role: string, label: string, ink: Ink): uPlot.Series {
-  const points = { show: true, size: 8, fill: ink.glow, stroke: ink.glow };
+function series(role: string, label: string, dotted: boolean, ink: Ink): uPlot.Series {
+  const points = { show: dotted, size: 8, fill: ink.glow, stroke: ink.glow };
   switch (role) {
     case "measured":
       return { label, stroke: ink.glow, width: 2, points, spanGaps: true };
@@ -77,7 +91,7 @@ function toleranceBand(tolerance: number | null, ink: Ink): uPlot.Plugin {
 }
 
 /** Upright lines with their words at the top, each a little lower than the one before. */
-function uprights(plot: PlotData, ink: Ink): uPlot.Plugin {
+function uprights(shown: Shown, ink: Ink): uPlot.Plugin {
   const tones: Record<string, string> = { nominal: ink.inside, limit: ink.inside, peak: ink.glow };
   return {
     hooks: {
@@ -88,7 +102,7 @@ function uprights(plot: PlotData, ink: Ink): uPlot.Plugin {
         context.font = FONT;
         context.lineWidth = 1.5;
         let row = 0;
-        for (const mark of plot.marks) {
+        for (const mark of shown.current.marks) {
           const x = chart.valToPos(mark.x, "x", true);
           if (x < left || x > left + width) continue;
           context.strokeStyle = context.fillStyle = tones[mark.role] ?? ink.dim;
@@ -112,11 +126,11 @@ function uprights(plot: PlotData, ink: Ink): uPlot.Plugin {
 }
 
 /** Names written at the ends of their lines, so that no legend is needed. */
-function directLabels(plot: PlotData, ink: Ink): uPlot.Plugin {
+function directLabels(shown: Shown, ink: Ink): uPlot.Plugin {
   return {
     hooks: {
       draw: (chart) => {
-        const named = plot.lines.filter((line) => !["low", "high"].includes(line.role));
+        const named = shown.current.lines.filter((line) => !["low", "high"].includes(line.role));
         if (named.length < 2) return;
         const context = chart.ctx;
         context.save();
@@ -143,7 +157,8 @@ function directLabels(plot: PlotData, ink: Ink): uPlot.Plugin {
   };
 }
 
-function options(plot: PlotData, width: number, height: number, ink: Ink): uPlot.Options {
+function options(shown: Shown, width: number, height: number, ink: Ink): uPlot.Options {
+  const plot = shown.current;
   return {
     width,
     height,
@@ -155,15 +170,18 @@ function options(plot: PlotData, width: number, height: number, ink: Ink): uPlot
         range: (_, low, high) => {
           const reach = plot.tolerance ?? 0;
           // marked curves need room for their words above
-          const room = plot.marks.length > 0 ? (high - low) / 3 : 0;
+          const room = shown.current.marks.length > 0 ? (high - low) / 3 : 0;
           return uPlot.rangeNum(Math.min(low, -reach), Math.max(high + room, reach), 0.1, true);
         },
       },
     },
-    series: [{}, ...plot.lines.map((line) => series(line.role, line.label, ink))],
+    series: [
+      {},
+      ...plot.lines.map((line) => series(line.role, line.label, line.x.length <= MOST_DOTS, ink)),
+    ],
     axes: [axis(plot.x_label, ink), { ...axis(plot.y_label, ink), size: 46 }],
     bands: bands(plot, ink),
-    plugins: [toleranceBand(plot.tolerance, ink), uprights(plot, ink), directLabels(plot, ink)],
+    plugins: [toleranceBand(plot.tolerance, ink), uprights(shown, ink), directLabels(shown, ink)],
   };
 }
 
@@ -180,6 +198,15 @@ export default function PlotCanvas({ plot }: { plot: PlotData }) {
   const [at, setAt] = useState<number | null>(null);
   const columns: Column[] = useMemo(() => joined(plot), [plot]);
   const last = (columns[0]?.length ?? 1) - 1;
+  const shape = useMemo(() => shapeOf(plot), [plot]);
+  const shown = useRef(plot);
+  const points = useRef(columns);
+
+  useEffect(() => {
+    shown.current = plot;
+    points.current = columns;
+    chart.current?.setData(columns as uPlot.AlignedData);
+  }, [plot, columns]);
 
   useEffect(() => {
     const element = place.current;
@@ -188,8 +215,8 @@ export default function PlotCanvas({ plot }: { plot: PlotData }) {
       chart.current?.destroy();
       const { width, height } = room(element);
       chart.current = new uPlot(
-        options(plot, width, height, inks(element)),
-        columns as uPlot.AlignedData,
+        options(shown, width, height, inks(element)),
+        points.current as uPlot.AlignedData,
         element,
       );
     };
@@ -206,7 +233,7 @@ export default function PlotCanvas({ plot }: { plot: PlotData }) {
       chart.current?.destroy();
       chart.current = null;
     };
-  }, [plot, columns]);
+  }, [shape]);
 
   const onKey = (event: React.KeyboardEvent) => {
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];

@@ -42,12 +42,14 @@ LEAST_NOISE = 1e-3
 
 @dataclass(frozen=True, slots=True)
 class CanDesign:
-    """A can by its sheet: its cores in signal order, their loaded Qs, and the coupling between
-    neighbours as multiples of the critical one."""
+    """A can by its sheet: its cores in signal order, their loaded Qs, the coupling between
+    neighbours as multiples of the critical one, and where each circuit belongs relative to the IF
+    (on it where nothing is said)."""
 
     cores: tuple[str, ...]
     q: tuple[float, ...]
     of_critical: tuple[float, ...] = ()
+    belongs: tuple[float, ...] = ()
 
     @property
     def coupling(self) -> tuple[float, ...]:
@@ -337,7 +339,11 @@ class _Fit:
                 if at is not None:
                     offsets[m] += curve.moved[name] * (1.0 + values[at])
             shape = CanShape(
-                tuple(self._centre_hz * np.exp(np.clip(offsets, -0.3, 0.3))),
+                tuple(
+                    self._centre_hz
+                    * (1.0 + np.array(can.belongs or (0.0,) * len(can.cores)))
+                    * np.exp(np.clip(offsets, -0.3, 0.3))
+                ),
                 tuple(np.exp(self._ln_q[core:last] + values[places.qs][core:last])),
                 tuple(
                     np.minimum(

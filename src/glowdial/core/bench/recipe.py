@@ -20,6 +20,8 @@ class Doing(StrEnum):
     MATCH_LEVEL = "match the level"
     TONE_PAIR = "tone on and off"
     TRY = "try"
+    ZERO = "turn to zero"
+    EDGES = "find both edges"
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +31,8 @@ class Recipe:
     ``change`` is what is set first; to ``READ`` is to read the measurands of the question's
     required fields, to peak or to match is to do so by ``indicator``. A ``target_v`` is the reading
     that the level is set for first. ``wait_s`` is time to stand at these settings before reading,
-    ``span_hz`` how far either side of the dial mark to look. ``trial`` is the test of fault tracing
+    ``span_hz`` how far either side of the dial mark (of the generator's place, for both edges of a
+    passband) to look. ``trial`` is the test of fault tracing
     to ``TRY``.
     """
 

@@ -16,7 +16,8 @@ class Settings:
     ``lamp_w`` is a limiter lamp, 0 for none. ``lifted`` names leads taken off for a reading
     ("load", "coupling"). With a ``series_ohm`` the rectifier is silicon, and that much resistance
     is ahead of the reservoir, or ``series_behind`` it. ``damped`` are IF windings, by their
-    adjusters, with a resistor across them.
+    adjusters, with a resistor across them. ``chain`` is which IF is switched in, by its mode; ""
+    is the sheet's own.
     """
 
     line_v: float = 0.0
@@ -34,6 +35,7 @@ class Settings:
     series_behind: bool = False
     # a needle's unrest is told by how a setting is written: those of old read as they did
     damped: tuple[str, ...] = field(default=(), repr=False)
+    chain: str = field(default="", repr=False)
 
 
 State = TypeVar("State", bound=Settings)

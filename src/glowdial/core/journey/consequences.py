@@ -73,6 +73,11 @@ class RecallHistory:
 
 
 @dataclass(frozen=True, slots=True)
+class RecallRates:
+    """What an earlier visit of the set learned of its IF's cores is noted in this job."""
+
+
+@dataclass(frozen=True, slots=True)
 class RaiseAlarm:
     """Everything powered stops: what was seen, or which stop rule says so."""
 
@@ -89,6 +94,7 @@ Consequence = (
     | Renewed
     | Mended
     | RecallHistory
+    | RecallRates
     | RaiseAlarm
 )
 

@@ -11,7 +11,7 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.quantities import DC_VOLTS, engineering, significant
-from glowdial.core.model.measurands import B_PLUS, RESERVOIR, Kind, electrode
+from glowdial.core.model.measurands import AVC, B_PLUS, RESERVOIR, Kind, electrode
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.tracing.stage_checks import ProposedCheck, after_check, proposed_check
@@ -22,8 +22,9 @@ from glowdial.core.tracing.stage_faults import (
     StageFindings,
     StageReading,
     explain,
+    faults_around,
 )
-from glowdial.core.tracing.stage_network import stage_network, together
+from glowdial.core.tracing.stage_network import AVC_LINE, on_the_line, stage_network, together
 
 ELECTRODES = ("plate", "screen", "cathode", "grid")
 NORM_METER_OHM = 10e6
@@ -33,7 +34,9 @@ LEAST_READINGS = 2
 
 # how a check of a part is answered
 AT_FAULT, SOUND = "at fault", "good"
-CHECK = "check"
+CHECK, VOLTS_OF = "check", "volts-of"
+# the line held by a lead
+CLAMP_OHM = 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,28 +176,32 @@ def _electrode_word(electrode_name: str, solid: bool) -> str:
     return words.get(electrode_name, electrode_name) if solid else electrode_name
 
 
-def inside_of(situation: Situation, name: str, step: str = "") -> Inside | None:
+def inside_of(
+    situation: Situation, name: str, step: str = "", *, clamped: bool = False
+) -> Inside | None:
     """What is known inside a stage, with the checks that were answered in a step; None where the
-    sheet gives no circuit or no supply for it."""
+    sheet gives no circuit or no supply for it. ``clamped`` is whether its AVC line is."""
     facts = situation.facts
     stage = facts.circuit.stage(name)
     if stage is None or not facts.circuit.stages_given or facts.supply is None:
         return None
     stages = together(facts.circuit.stages, name)
     readings = stage_readings(situation.record, stages, name)
-    if sum(r.stage == name and r.electrode != "feed" for r in readings) < LEAST_READINGS:
+    if sum(r.stage == name and r.electrode in ELECTRODES for r in readings) < LEAST_READINGS:
         return Inside(stage, readings, None)
     node_v = steady_state(facts.supply, facts.supply.line_v).node_v
     feeds = {s.feed: node_v[s.feed] for s in stages}
 
     celsius = _room_celsius(situation.record)
 
-    def solve() -> StageFindings:
-        avc_ohm = facts.circuit.avc.source_ohm
-        placed = stage_network(stages, feeds, avc_ohm=avc_ohm, celsius=celsius)
-        return explain(placed, readings)
+    avc_ohm = CLAMP_OHM if clamped else facts.circuit.avc.source_ohm
+    avc_v = _avc_open_v(readings, avc_ohm)
 
-    key = ("stage", stages, tuple(feeds.items()), readings, celsius)
+    def solve() -> StageFindings:
+        placed = stage_network(stages, feeds, avc_v=avc_v, avc_ohm=avc_ohm, celsius=celsius)
+        return explain(placed, readings, faults_around(placed, name, readings))
+
+    key = ("stage", name, stages, tuple(feeds.items()), readings, celsius, avc_ohm)
     found = situation.memory.recall(key, solve)
     if found is None:
         return Inside(stage, readings, None, thinking=True)
@@ -207,6 +214,15 @@ def inside_of(situation: Situation, name: str, step: str = "") -> Inside | None:
             found = after_check(found, made, positive=answer.texts.get("found") == AT_FAULT)
             done.append(one.fault.key)
     return Inside(stage, readings, found, checked=tuple(done))
+
+
+def _avc_open_v(readings: tuple[StageReading, ...], avc_ohm: float) -> float:
+    """What the detector puts on the line: what was read there, as it stands without the meter; a
+    line that reads positive is one that a grid drives current into, and is to be explained."""
+    read = next((r for r in readings if r.electrode == AVC_LINE), None)
+    if read is None:
+        return 0.0
+    return min(read.volts * (read.meter_ohm + avc_ohm) / read.meter_ohm, 0.0)
 
 
 def _room_celsius(record: JobRecord) -> float:
@@ -234,13 +250,18 @@ def volts_ask(inside: Inside) -> Ask:
     solid = stage.device is Device.TRANSISTOR
     wanted = [e for e in ELECTRODES if e != "screen" or stage.device is Device.PENTODE]
     names = [_electrode_word(e, solid) for e in wanted]
+    fields = [
+        Field(e, f"{stage.name} {n}", DC_VOLTS, measurand=electrode(stage.name, e))
+        for e, n in zip(wanted, names, strict=True)
+    ]
+    if on_the_line(stage):
+        names.append("the AVC line (no signal)")
+        line = Field(AVC_LINE, "AVC line", DC_VOLTS, measurand=AVC, required=False)
+        fields.append(line)
     return Ask(
-        f"volts-of {stage.name}",
+        f"{VOLTS_OF} {stage.name}",
         f"{stage.name}: volts at {', '.join(names)}.",
-        tuple(
-            Field(e, f"{stage.name} {n}", DC_VOLTS, measurand=electrode(stage.name, e))
-            for e, n in zip(wanted, names, strict=True)
-        ),
+        tuple(fields),
         "235 98 3.1 0" if stage.device is Device.PENTODE else "14.2 1.4 1.6",
         expected_text="a dash for what was not read",
         blanks=True,
@@ -268,6 +289,12 @@ def stage_readings(
         for field, place in answer.places.items():
             if place in wanted and place.kind is Kind.DC_VOLTS and field in answer.values:
                 found[wanted[place]] = _reading(answer, wanted[place], answer.values[field])
+        if answer.ask == f"{VOLTS_OF} {name}":
+            # the AVC volts of a signal are no condition of these: only what was read with them is
+            found.pop((name, AVC_LINE), None)
+            if AVC_LINE in answer.values:
+                read = _reading(answer, (name, AVC_LINE), answer.values[AVC_LINE])
+                found[name, AVC_LINE] = read
     return tuple(found.values())
 
 

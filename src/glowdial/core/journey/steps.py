@@ -84,7 +84,9 @@ class Ask:
     questions of a step apart. ``makes`` are temporary connections that answering it makes: what,
     and where. ``called`` is the short word on the button that picks it. With ``blanks`` a value
     that was not read may be a dash; ``read_with`` names the meter where an earlier question settled
-    that. One of a ``series`` is asked for again as soon as it is answered.
+    that. One of a ``series`` is asked for again as soon as it is answered. One that ``listens`` may
+    be answered by what the computer's microphone hears. ``swept`` is what a simulated bench can
+    show of it as a curve: an adjuster's key while it turns, or "trace" for the whole answer.
     """
 
     key: str
@@ -101,6 +103,8 @@ class Ask:
     blanks: bool = False
     read_with: str = ""
     series: bool = False
+    listens: bool = False
+    swept: str = ""
 
     @property
     def name(self) -> str:

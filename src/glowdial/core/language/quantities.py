@@ -117,6 +117,9 @@ DURATION = Quantity("time", "s", "s", 1e-3, 1e4, "5", "must be a time of 1 ms to
 INDICATION = Quantity(
     "indication", "", "", 0.0, 100.0, "3.5", "must be 0 to 100 divisions, or a mark from 0 to 10"
 )
+HEARD_LEVEL = Quantity(
+    "microphone level", "%", "%", 0.0, 100.0, "12.5", "must be 0 to 100 % of what it can take"
+)
 DECIBELS = Quantity("step", "dB", "dB", 0.0, 60.0, "1", "must be 0 to 60 dB")
 PER_CENT = Quantity("error", "%", "%", 0.0, 50.0, "0.1", "must be 0 to 50 %")
 INDUCTANCE = Quantity(

@@ -51,16 +51,28 @@ class Conversion:
     first_q: float = 80.0
 
 
+class FmKind(StrEnum):
+    """The detectors of FM sets."""
+
+    DISCRIMINATOR = "discriminator"
+    RATIO = "ratio detector"
+
+
 @dataclass(frozen=True, slots=True)
 class FmDetector:
     """Limiter threshold in V peak, discriminator, de-emphasis in s, and whether it decodes
-    stereo."""
+    stereo; ``primary`` and ``secondary`` are the detector's adjusters where the sheet names them,
+    ``of_critical`` how closely its circuits are coupled."""
 
     limiter_v: float = 0.5
     separation_hz: float = 240e3
     q: float = 35.0
     deemphasis_s: float = 50e-6
     stereo: bool = False
+    kind: FmKind = FmKind.DISCRIMINATOR
+    primary: str = ""
+    secondary: str = ""
+    of_critical: float = 1.5
 
 
 @dataclass(frozen=True, slots=True)

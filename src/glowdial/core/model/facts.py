@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from glowdial.core.language.errors import NotFound
 from glowdial.core.model.blocks import BlockDiagram
 from glowdial.core.model.chassis import Layout
-from glowdial.core.model.circuit import Circuit
+from glowdial.core.model.circuit import Circuit, FmDetector
 from glowdial.core.model.parts import Part
 from glowdial.core.physics.operating_point import Device
 from glowdial.core.physics.supply.circuit import Supply
@@ -67,6 +67,25 @@ class IfTransformer:
         inner = (max(self.primary_q, self.secondary_q),) if self.middle else ()
         last = (self.secondary_q,) if self.secondary else ()
         return (self.primary_q, *inner, *last)
+
+
+@dataclass(frozen=True, slots=True)
+class OtherIf:
+    """Another IF of the set, for another kind of signal: its mode ("FM"), its frequency, its cans,
+    which may be the same that the main IF's windings sit in, and its detector."""
+
+    mode: str
+    intermediate_frequency_hz: float
+    transformers: tuple[IfTransformer, ...]
+    fm: FmDetector | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class WaveTrap:
+    """A trap in the aerial's way: its adjuster, and what it keeps out (None: the IF)."""
+
+    adjuster: str
+    frequency_hz: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,6 +238,8 @@ class ReceiverFacts:
     layout: Layout | None = None
     diagram: BlockDiagram | None = None
     alignment: tuple[AlignmentRow, ...] = ()
+    chains: tuple[OtherIf, ...] = ()
+    wave_traps: tuple[WaveTrap, ...] = ()
 
     @property
     def nominal_line_v(self) -> float:
@@ -248,6 +269,20 @@ class ReceiverFacts:
             if adjuster.key == key:
                 return adjuster
         raise NotFound("adjuster", key)
+
+    def on_chain(self, mode: str) -> ReceiverFacts:
+        """The set as one of its other IFs sees it; itself for a mode that it does not have."""
+        chain = next((c for c in self.chains if c.mode == mode), None)
+        if chain is None:
+            return self
+        return replace(
+            self,
+            intermediate_frequency_hz=chain.intermediate_frequency_hz,
+            transformers=chain.transformers,
+            circuit=replace(self.circuit, fm=chain.fm, if_filter=None, conversion=None),
+            chains=(),
+            wave_traps=(),
+        )
 
     def as_built(self) -> ReceiverFacts:
         """The same with the supply that it had before it was converted."""

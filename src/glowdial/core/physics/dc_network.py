@@ -12,9 +12,10 @@ Volts are to the common rail; a transistor's are counted from its own rail.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -128,17 +129,29 @@ class Network:
     def currents(self, volts: Floats, logs: Floats) -> Floats:
         """What flows out of each node, in A; volts (batch, nodes) and parameters (batch, keys),
         result (batch, nodes)."""
+        return self._flows(range(len(self.elements)), volts, logs) + STRAY_S * volts
+
+    def _flows(self, wanted: Iterable[int], volts: Floats, logs: Floats) -> Floats:
+        """What some elements, by their places, take out of each node."""
         count = len(self.nodes)
         all_volts = np.concatenate([volts, np.zeros((len(volts), 1))], axis=1)
         flows = np.zeros((len(volts), count + 1))
-        flows[:, :count] += STRAY_S * volts
-        place = self.place
-        n = 0
-        for element in self.elements:
-            has = len(_parameters(element))
-            _add(element, place, all_volts, logs[:, n : n + has], flows)
-            n += has
+        for n in wanted:
+            _add(self.elements[n], self.place, all_volts, logs[:, self._parameters[n]], flows)
         return flows[:, :count]
+
+    @cached_property
+    def _parameters(self) -> tuple[slice, ...]:
+        """Where each element's parameters stand among the keys."""
+        ends = np.cumsum([0, *(len(_parameters(e)) for e in self.elements)])
+        return tuple(slice(int(a), int(b)) for a, b in pairwise(ends))
+
+    @cached_property
+    def _touching(self) -> tuple[tuple[int, ...], ...]:
+        """The elements at each node, by their places: only these feel its volts."""
+        return tuple(
+            tuple(n for n, e in enumerate(self.elements) if node in _ends(e)) for node in self.nodes
+        )
 
     def solve(self, logs: Floats, meters: Sequence[tuple[str, float]] = ()) -> Floats:
         """Volts at every node, shape (batch, nodes), for parameters (batch, keys).
@@ -171,18 +184,14 @@ class Network:
         charges in ever longer steps (implicit Euler), where Newton's method goes round in
         circles."""
         volts = np.zeros(load_s.shape)
-        stiff_s = np.abs(np.diagonal(self._slopes_at(volts, logs, load_s), axis1=1, axis2=2))
+        stiff_s = np.abs(np.diagonal(self.slopes(volts, logs, load_s), axis1=1, axis2=2))
         places = np.arange(len(self.nodes))
         for n in range(CHARGING_STEPS):
             flows = self.currents(volts, logs) + load_s * volts
-            slope = self.slopes(volts, logs, load_s, flows)
+            slope = self.slopes(volts, logs, load_s)
             slope[:, places, places] += stiff_s * FIRST_STEP * CHARGING_GROWTH**-n
             volts = volts - np.linalg.solve(slope, flows[..., None])[..., 0]
         return volts
-
-    def _slopes_at(self, volts: Floats, logs: Floats, load_s: Floats) -> Floats:
-        flows = self.currents(volts, logs) + load_s * volts
-        return self.slopes(volts, logs, load_s, flows)
 
     def _newton(self, logs: Floats, load_s: Floats) -> Floats:
         """Newton's method from a third of the highest volts."""
@@ -191,21 +200,32 @@ class Network:
         )
         volts = np.full(load_s.shape, START_SHARE * highest)
         largest = 0.35 * highest + 1.0
+        moving = np.arange(len(volts))
         for _ in range(ITERATIONS):
-            flows = self.currents(volts, logs) + load_s * volts
-            slope = self.slopes(volts, logs, load_s, flows)
+            at, log, load = volts[moving], logs[moving], load_s[moving]
+            flows = self.currents(at, log) + load * at
+            slope = self.slopes(at, log, load)
             step = np.linalg.solve(slope, flows[..., None])[..., 0]
-            if float(np.max(np.abs(step))) < SETTLED_V:
-                return np.asarray(volts - step)
             own = np.abs(np.diagonal(slope, axis1=1, axis2=2))
-            volts = self._shortened(volts, np.clip(step, -largest, largest), logs, load_s, own)
+            there = np.max(np.abs(step), axis=1) < SETTLED_V
+            volts[moving] = at - step
+            going = ~there
+            moving = moving[going]
+            if not moving.size:
+                break
+            volts[moving] = self._shortened(
+                at[going],
+                np.clip(step[going], -largest, largest),
+                log[going],
+                load[going],
+                own[going],
+            )
         return volts
 
     def _left_v(self, volts: Floats, logs: Floats, load_s: Floats) -> Floats:
         """What is left of the currents, as the volts that it stands for at each node."""
         flows = self.currents(volts, logs) + load_s * volts
-        slope = self.slopes(volts, logs, load_s, flows)
-        own = np.abs(np.diagonal(slope, axis1=1, axis2=2))
+        own = np.abs(np.diagonal(self.slopes(volts, logs, load_s), axis1=1, axis2=2))
         return np.asarray(np.abs(flows) / own)
 
     def _shortened(
@@ -228,25 +248,28 @@ class Network:
             after = volts - share * step
         return after
 
-    def slopes(self, volts: Floats, logs: Floats, load_s: Floats, flows: Floats) -> Floats:
+    def slopes(self, volts: Floats, logs: Floats, load_s: Floats) -> Floats:
         """How the currents change with each node's volts, shape (batch, nodes, nodes)."""
         count = len(self.nodes)
         slope = np.empty((len(volts), count, count))
-        for n in range(count):
+        for n, near in enumerate(self._touching):
             moved = volts.copy()
             moved[:, n] += STEP_V
-            slope[:, :, n] = (self.currents(moved, logs) + load_s * moved - flows) / STEP_V
+            change = self._flows(near, moved, logs) - self._flows(near, volts, logs)
+            slope[:, :, n] = change / STEP_V
+            slope[:, n, n] += STRAY_S + load_s[:, n]
         return slope
 
     def sensitivities(self, volts: Floats, logs: Floats, load_s: Floats) -> Floats:
         """How each node's volts change with each parameter, shape (batch, nodes, keys)."""
-        flows = self.currents(volts, logs) + load_s * volts
-        slope = self.slopes(volts, logs, load_s, flows)
         moved = np.empty((len(volts), len(self.nodes), len(self.keys)))
-        for n in range(len(self.keys)):
-            other = logs.copy()
-            other[:, n] += STEP_V
-            moved[:, :, n] = (self.currents(volts, other) + load_s * volts - flows) / STEP_V
+        for place, has in enumerate(self._parameters):
+            flows = self._flows((place,), volts, logs)
+            for n in range(has.start, has.stop):
+                other = logs.copy()
+                other[:, n] += STEP_V
+                moved[:, :, n] = (self._flows((place,), volts, other) - flows) / STEP_V
+        slope = self.slopes(volts, logs, load_s)
         return np.asarray(-np.linalg.solve(slope, moved))
 
 

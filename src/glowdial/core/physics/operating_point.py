@@ -98,7 +98,8 @@ class Strain:
 
     ``strength`` is the share of a new device's emission (or current gain). ``coupling_leak_ohm``
     and ``screen_leak_ohm`` are leakages of the coupling and the screen bypass capacitor. The
-    factors are those of the resistors.
+    factors are those of the resistors; ``gas_a`` is what the grid drives out, in A, which moves
+    whatever its grid's resistor comes back to: only a network of stages tells how far.
     """
 
     strength: float = 1.0
@@ -109,6 +110,7 @@ class Strain:
     screen_factor: float = 1.0
     cathode_factor: float = 1.0
     grid_factor: float = 1.0
+    gas_a: float = 0.0
 
 
 HEALTHY = Strain()

@@ -66,7 +66,7 @@ def build_report(situation: Situation, journey: Journey) -> Report:
         not_settled=tuple(f"{s.title}: {s.status.value}" for s in unsettled(journey.steps)),
         gaps=tuple(f"{g.what}: {g.instead}" for g in facts.gaps),
         cautions=_cautions(facts),
-        next_check=checks[0] if checks else NEXT_CHECK,
+        next_check=" ".join(dict.fromkeys(checks)) if checks else NEXT_CHECK,
         modifications=tuple(line for part in parts for line in part.modifications),
         waiting=tuple(
             f"{form.title}: {form.line_title(line)}"

@@ -28,7 +28,14 @@ from glowdial.core.physics.dc_network import (
     VoltageFeed,
 )
 from glowdial.core.physics.operating_point import AmplifierStage, Device
-from glowdial.core.tracing.stage_network import GAS_A, NO_LEAK_OHM, StageNetwork
+from glowdial.core.tracing.stage_network import (
+    AVC_LINE,
+    GAS_A,
+    NO_LEAK_OHM,
+    StageNetwork,
+    drives_grid_current,
+    together,
+)
 
 Floats = NDArray[np.float64]
 OLD_RESISTOR, OLD_DEVICE, JUNCTION_LEAK = 0.20, 0.15, 0.8
@@ -74,8 +81,8 @@ class StageFault:
 
 @dataclass(frozen=True, slots=True)
 class StageReading:
-    """Volts at an electrode (or at the feed, as "feed") of a stage, read with a meter of so many
-    ohm."""
+    """Volts at an electrode of a stage (or at its feed, as "feed", or on the AVC line that its grid
+    comes back to, as "avc"), read with a meter of so many ohm."""
 
     stage: str
     electrode: str
@@ -205,7 +212,7 @@ def _tube_faults(stage: AmplifierStage) -> tuple[StageFault, ...]:
             Check.SUBSTITUTION,
         )
     ]
-    if stage.grid_leak_ohm and not stage.direct_from:
+    if drives_grid_current(stage):
         gas = tuple(math.log(a / GAS_A) for a in (3e-7, 6e-7, 1.2e-6, 2.5e-6, 5e-6, 1e-5))
         faults.append(
             StageFault(
@@ -316,6 +323,25 @@ def spreads_of(element: Element) -> tuple[float, ...]:
         case TransistorInPlace():
             return OLD_DEVICE, JUNCTION_SPREAD_V
     return (GAS_SPREAD if element.key.endswith("gas") else JUNCTION_LEAK,)
+
+
+def faults_around(
+    placed: StageNetwork, name: str, readings: Sequence[StageReading]
+) -> tuple[StageFault, ...]:
+    """Every fault that may explain the volts of a stage: its own, those of the stages that it
+    hangs together with, and what reaches it over the AVC line: another tube's grid current, and
+    all of another stage whose volts were read as well.
+
+    Raises KeyError for a stage that is not there.
+    """
+    close = {s.name for s in together(placed.stages, name, over_line=False)}
+    close |= {r.stage for r in readings}
+    return tuple(
+        f
+        for s in placed.stages
+        for f in faults_of(s)
+        if f.element in placed.network.keys and (s.name in close or f.key == f"{s.name} gas")
+    )
 
 
 def explain(
@@ -433,6 +459,8 @@ class _Taken:
 def _node(placed: StageNetwork, reading: StageReading) -> str:
     if reading.electrode == "feed":
         return placed.fed[reading.stage]
+    if reading.electrode == AVC_LINE:
+        return AVC_LINE
     return placed.nodes[reading.stage, reading.electrode]
 
 

@@ -40,6 +40,9 @@ NO_LEAK_OHM = 1e12
 # a resistance too small to matter, where a stage has none
 BARE_OHM = 10.0
 FEED_OHM = 20.0
+# the control line that the grids of several stages come back to
+AVC_LINE = "avc"
+AVC_OHM = 1e6
 # what a good tube's grid drives out, and a good junction leaks, at 20 degrees
 GAS_A, GERMANIUM_LEAK_A, SILICON_LEAK_A = 1e-9, 2e-6, 5e-9
 GERMANIUM_BELOW_V = 0.4
@@ -57,9 +60,24 @@ class StageNetwork:
     fed: Mapping[str, str]
 
 
-def together(stages: Sequence[AmplifierStage], name: str) -> tuple[AmplifierStage, ...]:
+def on_the_line(stage: AmplifierStage) -> bool:
+    """Whether a tube's grid comes back to the AVC line, and so shares what stands there."""
+    tube = stage.device is not Device.TRANSISTOR
+    return tube and stage.on_avc and not (stage.direct_from or stage.fixed_bias_v)
+
+
+def drives_grid_current(stage: AmplifierStage) -> bool:
+    """Whether gas in a tube shows: its grid current needs some ohm to stand on."""
+    tube = stage.device is not Device.TRANSISTOR and not stage.direct_from
+    return tube and (bool(stage.grid_leak_ohm) or on_the_line(stage))
+
+
+def together(
+    stages: Sequence[AmplifierStage], name: str, *, over_line: bool = True
+) -> tuple[AmplifierStage, ...]:
     """A stage with those that its volts hang together with: whose plate its grid comes from, by a
-    capacitor or directly, and who shares its screen; in the circuit's order.
+    capacitor or directly, who shares its screen, and (``over_line``) whose grid stands on the same
+    AVC line; in the circuit's order.
 
     A capacitor carries no volts unless it leaks: only the stage before it is needed, not what
     comes before that. Raises KeyError for a stage that is not there.
@@ -70,6 +88,8 @@ def together(stages: Sequence[AmplifierStage], name: str) -> tuple[AmplifierStag
         one = by_name[waiting.pop()]
         near = {one.direct_from, one.screen_with}
         near |= {s.name for s in stages if one.name in (s.direct_from, s.screen_with)}
+        if over_line and on_the_line(one):
+            near |= {s.name for s in stages if on_the_line(s)}
         for other in near - {""}:
             if other not in wanted:
                 wanted.add(other)
@@ -83,21 +103,22 @@ def stage_network(
     feed_v: Mapping[int, float],
     *,
     avc_v: float = 0.0,
-    avc_ohm: float = 1e6,
+    avc_ohm: float = AVC_OHM,
     celsius: float = NORM_CELSIUS,
 ) -> StageNetwork:
     """The network of some stages fed by so many volts at each feed's node.
 
-    ``avc_v`` is what stands on the control line (negative, or 0 where it is clamped); germanium
-    leaks by the temperature.
+    ``avc_v`` is what the detector puts on the control line (negative, 0 without a signal) behind
+    ``avc_ohm`` (next to nothing where the line is clamped): what one grid drives out moves all the
+    others that come back to it. Germanium leaks by the temperature.
     """
     elements: list[Element] = []
     nodes: dict[tuple[str, str], str] = {}
     fed: dict[str, str] = {}
     for n in sorted({s.feed for s in stages}):
         elements.append(VoltageFeed(feed_key(n), feed_key(n), feed_v[n], FEED_OHM))
-    if any(s.on_avc and s.device is not Device.TRANSISTOR for s in stages):
-        elements.append(VoltageFeed("avc", "avc", avc_v, avc_ohm))
+    if any(on_the_line(s) for s in stages):
+        elements.append(VoltageFeed(AVC_LINE, AVC_LINE, avc_v, avc_ohm))
     # plates first: a grid may come from one
     for stage in stages:
         node = f"{stage.name} plate"
@@ -156,8 +177,8 @@ def _grid(
         if stage.fixed_bias_v:
             back = f"{name} bias"
             elements.append(VoltageFeed(f"{name} bias", back, -stage.fixed_bias_v, FEED_OHM))
-        elif stage.on_avc:
-            back = "avc"
+        elif on_the_line(stage):
+            back = AVC_LINE
         ohm = stage.grid_leak_ohm or BARE_OHM
         elements.append(Resistor(f"{name} grid", node, back, ohm))
     if stage.coupled_from in known:
@@ -181,7 +202,7 @@ def _what_should_not_be(
     name = stage.name
     plate, grid, cathode = (nodes[name, e] for e in ("plate", "grid", "cathode"))
     if stage.device is not Device.TRANSISTOR:
-        if stage.direct_from or not stage.grid_leak_ohm:
+        if not drives_grid_current(stage):
             return []
         return [GridCurrent(f"{name} gas", grid, cathode, GAS_A)]
     germanium = stage.typical.control_v < GERMANIUM_BELOW_V
@@ -204,14 +225,17 @@ def points_of(
     stages: Sequence[AmplifierStage],
     feed_v: Mapping[int, float],
     strains: Mapping[str, Strain] | None = None,
+    *,
+    avc_ohm: float = AVC_OHM,
 ) -> dict[str, OperatingPoint]:
     """Where every stage settles, by name, fed by so many volts at each feed's node, with what has
-    gone wrong around it: alone in the order of coupling, and together where they hang together."""
+    gone wrong around it: alone in the order of coupling, and together where they hang together
+    (those on one AVC line of ``avc_ohm`` as soon as one of them drives current into it)."""
     wrong = strains or {}
     found: dict[str, OperatingPoint] = {}
-    group = hang_together(stages)
+    group = _solved_as_one(stages, wrong)
     if group:
-        found = _together_points(group, feed_v, wrong)
+        found = _together_points(group, feed_v, wrong, avc_ohm)
     for stage in stages:
         if stage.name in found:
             continue
@@ -225,13 +249,26 @@ def points_of(
     return found
 
 
+def _solved_as_one(
+    stages: Sequence[AmplifierStage], wrong: Mapping[str, Strain]
+) -> tuple[AmplifierStage, ...]:
+    names = {s.name for s in hang_together(stages)}
+    for stage in stages:
+        if wrong.get(stage.name, HEALTHY).gas_a > 0.0 and drives_grid_current(stage):
+            names |= {s.name for s in together(stages, stage.name)}
+    return tuple(s for s in stages if s.name in names)
+
+
 def _together_points(
-    group: tuple[AmplifierStage, ...], feed_v: Mapping[int, float], wrong: Mapping[str, Strain]
+    group: tuple[AmplifierStage, ...],
+    feed_v: Mapping[int, float],
+    wrong: Mapping[str, Strain],
+    avc_ohm: float,
 ) -> dict[str, OperatingPoint]:
     feeds = {s.feed: feed_v[s.feed] for s in group}
     if min(feeds.values()) <= 0.0:
         return {s.name: operating_point(s, 0.0) for s in group}
-    placed = stage_network(group, feeds)
+    placed = stage_network(group, feeds, avc_ohm=avc_ohm)
     logs = np.zeros((1, len(placed.network.keys)))
     place = {key: n for n, key in enumerate(placed.network.keys)}
     for stage in group:
@@ -262,6 +299,8 @@ def _logs_of(stage: AmplifierStage, strain: Strain) -> dict[str, float]:
         "cathode bypass": strain.cathode_leak_ohm,
     }
     found = {f"{name} {key}": math.log(factor) for key, factor in factors.items()}
+    if strain.gas_a > 0.0:
+        found[f"{name} gas"] = math.log(strain.gas_a / GAS_A)
     for key, ohm in leaks.items():
         if not math.isinf(ohm):
             found[f"{name} {key}"] = math.log(ohm / NO_LEAK_OHM)

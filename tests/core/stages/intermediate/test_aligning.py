@@ -24,8 +24,10 @@ from glowdial.core.stages.intermediate.order import (
     by_sheet,
     damped_with,
     damper_ohm,
+    grouped,
     order_of,
     reordered,
+    turnings,
     warnings,
 )
 from glowdial.core.stages.intermediate.steps import check_if, if_steps
@@ -300,3 +302,46 @@ def test_a_set_of_transistors_is_fed_at_a_base_and_has_no_b_plus_at_its_windings
             words = (step.title, step.reason, *step.advice, *step.notes, *step.controls, *leads)
             said = " ".join(words)
             assert "grid" not in said and "B+" not in said and "plate" not in said, step.key
+
+
+def chassis(*sides: Side) -> ReceiverFacts:
+    """The set with each core, as by the sheet's order, reached from a side."""
+    placed = tuple(
+        Placed(key, "", Thing.CORE, side, 10.0, 10.0, 5.0, 5.0)
+        for key, side in zip(by_sheet(FACTS), sides, strict=True)
+    )
+    return replace(FACTS, layout=Layout(300.0, 200.0, 70.0, placed))
+
+
+def test_an_order_that_lays_the_set_over_at_every_core_names_one_that_does_not() -> None:
+    up, under = Side.TOP, Side.UNDERSIDE
+    facts = chassis(under, up, under, up)
+    order = by_sheet(facts)
+    assert turnings(facts, order) == 3
+    better = grouped(facts, order)
+    assert sorted(better) == sorted(order) and turnings(facts, better) == 1
+    decide = step_of(a_record(*SURVEYED), "if.decide", facts)
+    said = next(line for line in decide.advice if "laid over" in line)
+    assert "laid over 3 times; in the order 1 3 2 4 once" in said
+    assert reordered(order, "1 3 2 4") == better
+    one_side = chassis(up, up, up, up)
+    assert not any(
+        "laid over" in a for a in step_of(a_record(*SURVEYED), "if.decide", one_side).advice
+    )
+    table = decide.table
+    assert table is not None
+    assert "on its end, 465 kHz" in {c.read for c in table.rows[0].cells}
+
+
+def test_an_order_that_spares_a_turning_is_not_named_where_it_breaks_another_rule() -> None:
+    """The last can from below, the first from above but for its far core: far before near."""
+    order = by_sheet(FACTS)
+    placed = [
+        Placed(order[0], "", Thing.CORE, Side.TOP, 1.0, 1.0, 5.0, 5.0, Reach.FAR),
+        Placed(order[1], "", Thing.CORE, Side.UNDERSIDE, 1.0, 1.0, 5.0, 5.0, Reach.NEAR),
+        Placed(order[2], "", Thing.CORE, Side.UNDERSIDE, 9.0, 1.0, 5.0, 5.0, Reach.FAR),
+        Placed(order[3], "", Thing.CORE, Side.TOP, 9.0, 1.0, 5.0, 5.0, Reach.NEAR),
+    ]
+    facts = replace(FACTS, layout=Layout(300.0, 200.0, 70.0, tuple(placed)))
+    # grouped by posture the near core of the first can would come before its far one
+    assert turnings(facts, order) == 2 and grouped(facts, order) == order

@@ -11,7 +11,7 @@ from benchmarks.if_alignment import TrueSet, judged
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.bench.equipment import Equipment, GeneratorLimits
-from glowdial.core.journey.record import JobRecord, Move
+from glowdial.core.journey.record import Answer, JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.language.errors import BadInput
@@ -204,3 +204,106 @@ def test_a_sweep_that_was_kept_is_read_whatever_if_the_sheet_has_today() -> None
     trace = an_answer(3, "if.sweep1", "trace", trace=swept(true_set({}, 13)))
     other = replace(FACTS, intermediate_frequency_hz=262e3)
     assert step_of(a_record(*CHOSEN, trace), "if.sweep1", other).results
+
+
+def written(row: np.ndarray, volts: np.ndarray) -> str:
+    lines = [f"{f / 1e3:.4f};{v:.6f}" for f, v in zip(row, volts, strict=True)]
+    return "\n".join(["kHz;V", *lines])
+
+
+def a_sweep(seq: int, **texts: str) -> Answer:
+    return Answer(seq, "if.sweep1", "trace", {}, dict(texts))
+
+
+def figure(step: Step, label: str) -> float:
+    value = next(r.value for r in step.results if r.label == label)
+    assert value is not None
+    return value
+
+
+def hard_avc(signal: np.ndarray, volts_per_neper: float = 1.0) -> np.ndarray:
+    """The line of a loop that compresses: v = x exp(-v / c), by bisection."""
+    low, high = np.zeros_like(signal), np.full_like(signal, 100.0)
+    for _ in range(80):
+        middle = 0.5 * (low + high)
+        more = middle < signal * np.exp(-middle / volts_per_neper)
+        low, high = np.where(more, middle, low), np.where(more, high, middle)
+    return 0.5 * (low + high)
+
+
+def test_through_its_law_a_curve_on_the_avc_line_is_as_wide_as_it_is() -> None:
+    true = true_set({}, 4)
+    row = CENTRE_HZ * np.linspace(0.955, 1.045, 401)
+    gain = np.array([true.gain(float(f)) for f in row])
+    gain /= gain.max()
+    plain = JobRecord(answers=(*CHOSEN, a_sweep(3, trace=written(row, gain))))
+    wide_hz = figure(step_of(plain, "if.sweep1"), "wide at -6 dB")
+    line = written(row, -hard_avc(20.0 * gain))
+    crooked = JobRecord(answers=(*CHOSEN, a_sweep(3, trace=line)))
+    assert figure(step_of(crooked, "if.sweep1"), "wide at -6 dB") > 1.3 * wide_hz
+    levels = (1e-4, 4e-4, 16e-4, 64e-4)
+    reads = hard_avc(np.array(levels) * 20.0 / levels[-1])
+    values = {f"level{n}": v for n, v in enumerate(levels, 1)}
+    values |= {f"reads{n}": -float(v) for n, v in enumerate(reads, 1)}
+    law = Answer(4, "if.sweep1", "law", values, {})
+    straight = JobRecord(answers=(*CHOSEN, a_sweep(3, trace=line), law))
+    assert figure(step_of(straight, "if.sweep1"), "wide at -6 dB") == pytest.approx(
+        wide_hz, rel=0.03
+    )
+
+
+def test_a_law_that_does_not_rise_is_refused() -> None:
+    step = step_of(JobRecord(answers=CHOSEN), "if.sweep1")
+    law = next(a for a in step.others if a.key == "law")
+    values = {"level1": 1e-3, "reads1": -0.8, "level2": 1e-2, "reads2": -0.5}
+    with pytest.raises(BadInput):
+        check_if(Situation(FACTS, JobRecord()), step, law, Entering(values, {}))
+
+
+def test_both_ways_averaged_take_the_lag_off() -> None:
+    """A pass up drags the curve up, one down drags it down: their mean stands where it is."""
+    true = true_set({}, 4)
+    row = CENTRE_HZ * np.linspace(0.93, 1.07, 2801)
+    gain = np.array([true.gain(float(f)) for f in row])
+    gain /= gain.max()
+    step_s, lag_s = 0.5 / row.size, 0.003
+    up, down = np.zeros_like(gain), np.zeros_like(gain)
+    held = 0.0
+    for n, v in enumerate(gain):
+        held += (v - held) * step_s / lag_s
+        up[n] = held
+    held = 0.0
+    for n in range(row.size - 1, -1, -1):
+        held += (gain[n] - held) * step_s / lag_s
+        down[n] = held
+
+    def centre(**texts: str) -> Step:
+        return step_of(JobRecord(answers=(*CHOSEN, a_sweep(3, **texts))), "if.sweep1")
+
+    at_rest = figure(centre(trace=written(row, gain)), "centre")
+    alone = figure(centre(trace=written(row, up)), "centre")
+    both = centre(trace=written(row, up), back=written(row[::-1], down[::-1]))
+    # one of so many seconds behind, at so many Hz a second
+    dragged_hz = lag_s * (row[-1] - row[0]) / 0.5
+    assert alone - at_rest == pytest.approx(dragged_hz, rel=0.1)
+    assert abs(figure(both, "centre") - at_rest) < 0.05 * dragged_hz
+    apart = figure(both, "up less down, taken off by averaging")
+    assert apart == pytest.approx(2.0 * dragged_hz, rel=0.1)
+
+
+def test_over_time_the_other_way_runs_backward() -> None:
+    true = true_set({}, 4)
+    row = CENTRE_HZ * np.linspace(0.955, 1.045, 301)
+    gain = np.array([true.gain(float(f)) for f in row])
+    gain /= gain.max()
+    time_s = np.linspace(0.0, 2.0, row.size)
+
+    def over_time(volts: np.ndarray) -> str:
+        rows = (f"{t:.5f};{v:.6f}" for t, v in zip(time_s, volts, strict=True))
+        return "\n".join(["s;V", *rows])
+
+    values = {"start": float(row[0]), "stop": float(row[-1]), "pass": 2.0}
+    texts = {"trace": over_time(gain), "back": over_time(gain[::-1])}
+    swept = Answer(3, "if.sweep1", "trace", values, texts)
+    step = step_of(JobRecord(answers=(*CHOSEN, swept)), "if.sweep1")
+    assert abs(figure(step, "up less down, taken off by averaging")) < 20.0

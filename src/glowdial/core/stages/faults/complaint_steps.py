@@ -20,9 +20,9 @@ from glowdial.core.stages.faults.complaints import (
     complaint_of,
 )
 from glowdial.core.stages.faults.diagram_picture import picture_of
-from glowdial.core.stages.faults.steps import STAGE
+from glowdial.core.stages.faults.steps import AVC_STEP, RESTORE, STAGE
 
-COMPLAINT, AVC_STEP, RESTORE = "faults.complaint", "faults.avc", "faults.restore"
+COMPLAINT = "faults.complaint"
 AVC_CLAMPED = "AVC clamped"
 
 

@@ -17,6 +17,7 @@ from glowdial.core.journey.room import Situation
 from glowdial.core.model.blocks import Block, BlockDiagram, Link, LinkKind
 from glowdial.core.stages.faults.asks import trial_ask
 from glowdial.core.stages.faults.case import WELL_SUSPECTED, Case, fails
+from glowdial.core.stages.faults.steps import line_clamped
 from glowdial.core.tracing.trials import Trial
 
 CLEARED_BELOW, SHOWN_FROM = 0.01, 0.005
@@ -155,7 +156,9 @@ def _standing(
 
 def insides_of(situation: Situation, case: Case, key: str, step: str = "") -> list[Inside]:
     """What the circuits of a block's stages tell, with the checks that were answered in a step."""
-    found = (inside_of(situation, s, step) for s in case.diagram.block(key).stages)
+    clamped = line_clamped(situation.record)
+    stages = case.diagram.block(key).stages
+    found = (inside_of(situation, s, step, clamped=clamped) for s in stages)
     return [i for i in found if i is not None]
 
 

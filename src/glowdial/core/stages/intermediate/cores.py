@@ -17,7 +17,7 @@ from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Lead, Step, result, settle
-from glowdial.core.language.quantities import engineering, khz, significant, turns
+from glowdial.core.language.quantities import engineering, significant, turns
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import Adjuster, ReceiverFacts
 from glowdial.core.physics.operating_point import Role
@@ -36,9 +36,13 @@ from glowdial.core.stages.intermediate.adjusters import (
     standing,
     state_ask,
 )
+from glowdial.core.stages.intermediate.goal import belongs_hz
 from glowdial.core.stages.intermediate.indicators import LOW_SHARE, Indicator, IndicatorKind
 from glowdial.core.stages.intermediate.order import damped_with, damper_ohm
-from glowdial.core.stages.intermediate.survey import STAGE, fed_at, if_recipe
+from glowdial.core.stages.intermediate.rates import move_words, rate_words
+from glowdial.core.stages.intermediate.survey import STAGE, fed_at, if_recipe, written
+from glowdial.core.stages.intermediate.tools import tool_ask, tool_words
+from glowdial.core.stages.intermediate.unrest import unrest_ask, unrest_words
 
 # what a quarter turn of a working core changes at least, as a share of the reading
 TELLING_TURN, NOTHING_SHARE = 0.25, 0.03
@@ -130,8 +134,10 @@ def _peaked(
     fed: Fed,
 ) -> Step:
     facts, record = situation.facts, situation.record
-    recipe = core_recipe(facts, shown_by, adjuster.key, fed)
-    level = f"Generator up or down until it reads about {shown_by.words(shown_by.reference)}. "
+    at_hz = belongs_hz(facts, record, adjuster.key)
+    recipe = core_recipe(facts, shown_by, adjuster.key, fed, at_hz)
+    own = "" if at_hz == facts.intermediate_frequency_hz else f"on {written(facts, at_hz)}, "
+    level = f"Generator {own}up or down until it reads about {shown_by.words(shown_by.reference)}. "
     ask = peak_ask(adjuster, recipe, shown_by.shown, level)
     ask = replace(ask, expected_text=_how(shown_by), example=_example(shown_by))
     found = reading(record, step.key, ask)
@@ -139,6 +145,8 @@ def _peaked(
     checks: tuple[Ask, ...] = (
         no_change_ask(adjuster, shown_by.shown, low, flank_hz(facts, adjuster.key)),
         state_ask(adjuster),
+        tool_ask(adjuster, shown_by.shown),
+        unrest_ask(adjuster),
     )
     turned = record.turns_of(adjuster.key)
     if turned:
@@ -151,7 +159,11 @@ def _peaked(
         reason=_reason(adjuster, now),
         others=(*trial, *checks),
         trace=typed_trace(record, step.key) if open_still else None,
-        notes=(*_damping(facts, adjuster), *_known(facts, record, adjuster, step.key)),
+        notes=(
+            *unrest_words(record, shown_by),
+            *_damping(facts, adjuster),
+            *_known(facts, record, adjuster, step.key),
+        ),
         advice=_moves_after_all(record, step.key),
     )
     if found.answer is not None:
@@ -159,13 +171,17 @@ def _peaked(
     return conclude(step, (found,), retake=found.ask)
 
 
-def core_recipe(facts: ReceiverFacts, shown_by: Indicator, adjuster: str, fed: Fed) -> Recipe:
-    """What a bench does: the others of the can damped, the level set to the reference, peaked."""
+def core_recipe(
+    facts: ReceiverFacts, shown_by: Indicator, adjuster: str, fed: Fed, at_hz: float
+) -> Recipe:
+    """What a bench does: the others of the can damped, the level set to the reference, peaked at
+    the core's own frequency."""
     recipe = if_recipe(
         facts,
         Doing.PEAK,
         injection=fed.at,
         generator_emf_v=fed.level_v,
+        generator_hz=at_hz,
         damped=damped_with(facts, adjuster),
         tone_on=shown_by.tone,
     )
@@ -220,13 +236,11 @@ def _known(
     facts: ReceiverFacts, record: JobRecord, adjuster: Adjuster, step: str
 ) -> tuple[str, ...]:
     """What is known of a turn: by the sheet, and by this job's own visits."""
-    notes: list[str] = []
-    if adjuster.change_per_turn is not None:
-        moved_hz = -0.5 * adjuster.change_per_turn * facts.intermediate_frequency_hz
-        way = "up" if moved_hz > 0.0 else "down"
-        notes.append(
-            f"By the sheet a turn clockwise moves its circuit {way} by about {khz(abs(moved_hz))}."
-        )
+    notes = [
+        f"A turn clockwise moves its circuit {rate_words(facts, record, adjuster.key)}.",
+        *move_words(facts, record, adjuster.key),
+        *tool_words(facts, record, adjuster),
+    ]
     for answer in last_visits(record, adjuster.key):
         if answer.step != step:
             turned = answer.values["turns"]

@@ -13,7 +13,13 @@ from glowdial.core.journey.peaking import AVC_SHOWN, Indicated
 from glowdial.core.journey.record import Answer, JobRecord, Point
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Lead
-from glowdial.core.language.quantities import AUDIO_VOLTS, DC_VOLTS, INDICATION, significant
+from glowdial.core.language.quantities import (
+    AUDIO_VOLTS,
+    DC_VOLTS,
+    HEARD_LEVEL,
+    INDICATION,
+    significant,
+)
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import LOUDSPEAKER, Kind, Measurand
 
@@ -23,6 +29,8 @@ NORM_METER_OHM = 11e6
 # held low: on a hard AVC a core shows four times as much at half a volt as at two
 AVC_REFERENCE_V, LEAST_OVER_BASELINE = 0.5, 3.0
 AUDIO_REFERENCE_V, DETECTOR_REFERENCE_V, INDICATION_REFERENCE = 0.5, 0.8, 3.0
+# in per cent of what its input can take: room for a peak three times as high
+MICROPHONE_REFERENCE, LOUDEST = 12.0, 60.0
 # a dead core is looked for at this share of the reference
 LOW_SHARE = 0.5
 REFERENCE, READING, READS = "reference", "reading", "reads"
@@ -39,6 +47,7 @@ class IndicatorKind(StrEnum):
     EYE = "tuning eye or S-meter"
     SWEEP = "swept curve"
     EAR = "by ear"
+    MICROPHONE = "microphone"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +78,7 @@ class Indicator:
     @property
     def tone(self) -> bool:
         """Whether the generator is modulated for it."""
-        return self.kind in (IndicatorKind.AUDIO, IndicatorKind.EAR)
+        return self.kind in (IndicatorKind.AUDIO, IndicatorKind.EAR, IndicatorKind.MICROPHONE)
 
     def words(self, value: float) -> str:
         """A reading as people write it."""
@@ -201,6 +210,25 @@ def _ear(_facts: ReceiverFacts, _record: JobRecord, _ohm: float) -> Indicator:
     )
 
 
+def _microphone(_facts: ReceiverFacts, record: JobRecord, _ohm: float) -> Indicator:
+    quiet = LEAST_OVER_BASELINE * _quiet(record, "avc microphone")
+    reference = min(max(MICROPHONE_REFERENCE, quiet), LOUDEST)
+    return Indicator(
+        IndicatorKind.MICROPHONE,
+        Indicated("microphone", HEARD_LEVEL, None, "12.5", " microphone"),
+        Lead("computer's microphone", "", "in front of the loudspeaker, or its line input"),
+        (
+            "volume and microphone at places that stay",
+            "generator with 30 % of tone at 400 or 1,000 Hz",
+            "AVC off, or the level below where it takes hold",
+            "dial where no station comes in",
+        ),
+        "Only the tone counts, found by itself: talk and hum stay out. Whoever moves the "
+        "microphone moves the reading; an input that levels itself shows no peak.",
+        _rounded(reference),
+    )
+
+
 def _judged(
     kind: IndicatorKind, shown: Indicated, lead: Lead, set_up: tuple[str, ...], traps: str
 ) -> Indicator:
@@ -225,6 +253,7 @@ MAKERS = {
     IndicatorKind.EYE: _eye,
     IndicatorKind.SWEEP: _sweep,
     IndicatorKind.EAR: _ear,
+    IndicatorKind.MICROPHONE: _microphone,
 }
 
 

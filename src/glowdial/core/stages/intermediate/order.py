@@ -11,11 +11,16 @@ from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.errors import BadInput
-from glowdial.core.model.chassis import Reach
+from glowdial.core.language.quantities import turns
+from glowdial.core.model.chassis import Reach, Side
 from glowdial.core.model.facts import IfTransformer, ReceiverFacts
 from glowdial.core.stages.intermediate.adjusters import standing
+from glowdial.core.stages.intermediate.goal import belongs_hz
+from glowdial.core.stages.intermediate.rates import short_rate
+from glowdial.core.stages.intermediate.survey import written
 
 ORDER = "order"
+PLAN_COLUMNS = ("it is", "set and generator", "damped", "a turn does")
 # a pair this loose is peaked without a damper: each winding hardly feels the other
 LOOSE = 0.6
 # a damper of twelve times a winding's reactance, within what benches have
@@ -93,6 +98,51 @@ def warnings(facts: ReceiverFacts, order: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(found)
 
 
+POSTURES = {
+    Side.TOP: "standing",
+    Side.UNDERSIDE: "on its end",
+    Side.REAR: "from the rear",
+    Side.PHOTO: "as on the photo",
+}
+
+
+def posture(facts: ReceiverFacts, adjuster: str) -> str:
+    """How the set lies for a core, by where the chassis has it; empty where nothing says."""
+    placed = facts.layout.placed if facts.layout else ()
+    return next((POSTURES[p.side] for p in placed if p.what == adjuster), "")
+
+
+def turnings(facts: ReceiverFacts, order: tuple[str, ...]) -> int:
+    """How often the set is laid over on the way, switched off each time."""
+    known = [p for p in (posture(facts, key) for key in order) if p]
+    return sum(a != b for a, b in itertools.pairwise(known))
+
+
+def grouped(facts: ReceiverFacts, order: tuple[str, ...]) -> tuple[str, ...]:
+    """The same cores with those of one posture together, in their order otherwise; as it is where
+    that saves no turning of the set, or breaks what holds."""
+    postures = list(dict.fromkeys(posture(facts, key) for key in order))
+    together = tuple(k for p in postures for k in order if posture(facts, k) == p)
+    fewer = turnings(facts, together) < turnings(facts, order)
+    worse = len(warnings(facts, together)) > len(warnings(facts, order))
+    return together if fewer and not worse else order
+
+
+def posture_words(facts: ReceiverFacts, order: tuple[str, ...]) -> tuple[str, ...]:
+    """What the order costs of laying the set over, and one that costs less."""
+    now, other = turnings(facts, order), grouped(facts, order)
+    if other == order:
+        return ()
+    planned = by_sheet(facts)
+    numbers = " ".join(str(planned.index(key) + 1) for key in other)
+    times = "once" if turnings(facts, other) == 1 else f"{turnings(facts, other)} times"
+    return (
+        f"In this order the set is laid over {now} times; in the order {numbers} {times}. Switched "
+        "off each time; the leads for the other posture on before. Left on its end, steadied, with "
+        "both sides in reach, it need not be turned at all.",
+    )
+
+
 def damped_with(facts: ReceiverFacts, adjuster: str) -> tuple[str, ...]:
     """The windings of its can that are damped while it is peaked: all others, unless the coupling
     is known to be loose."""
@@ -113,16 +163,32 @@ def plan_table(facts: ReceiverFacts, record: JobRecord, order: tuple[str, ...]) 
     meanwhile."""
     rows = []
     planned = by_sheet(facts)
-    name = {a.key: a.name for a in facts.adjusters}
     for key in order:
-        adjuster, now = facts.adjuster(key), standing(facts, record, key)
-        damped = ", ".join(name[k] for k in damped_with(facts, key)) or "nothing"
-        turned = record.turns_of(key)
         cells = (
-            TableCell("it is", "", "", "", now.movement.value),
-            TableCell("damped meanwhile", "", "", "", damped),
-            TableCell("turned so far", "", "", "", f"{turned:+.3g}" if turned else "as found"),
+            TableCell("it is", "", "", "", stands_words(facts, record, key)),
+            TableCell("set and generator", "", "", "", _setting(facts, record, key)),
+            TableCell("damped", "", "", "", _damped_words(facts, key)),
+            TableCell("a turn does", "", "", "", short_rate(facts, record, key)),
         )
-        does = ", ".join(t for t in (adjuster.where, adjuster.tool) if t)
-        rows.append(TableRow("", f"{planned.index(key) + 1}. {adjuster.name}", does, cells))
-    return ReadingTable(("it is", "damped meanwhile", "turned so far"), tuple(rows))
+        number = planned.index(key) + 1
+        rows.append(TableRow("", f"{number}. {facts.adjuster(key).name}", "", cells))
+    return ReadingTable(PLAN_COLUMNS, tuple(rows))
+
+
+def stands_words(facts: ReceiverFacts, record: JobRecord, key: str) -> str:
+    """How an adjuster moves, and how far it stands from as found."""
+    turned = record.turns_of(key)
+    moved = f", {turns(turned)}" if turned else ""
+    return f"{standing(facts, record, key).movement.value}{moved}"
+
+
+def _damped_words(facts: ReceiverFacts, key: str) -> str:
+    return {0: "nothing", 1: "the other of its can"}.get(
+        len(damped_with(facts, key)), "both others of its can"
+    )
+
+
+def _setting(facts: ReceiverFacts, record: JobRecord, key: str) -> str:
+    """How the set lies, and where the generator stands."""
+    at = written(facts, belongs_hz(facts, record, key))
+    return ", ".join(w for w in (posture(facts, key), at) if w)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.alignment.flat_top import flat_top
 from glowdial.core.journey.peaking import LEAST_OF_BEFORE
 from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.readings import (
@@ -14,8 +15,9 @@ from glowdial.core.journey.readings import (
     waiting,
 )
 from glowdial.core.journey.record import Answer, JobRecord
-from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Step, result
-from glowdial.core.language.quantities import turns
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Result, Step, result
+from glowdial.core.language.quantities import khz, turns
+from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.intermediate.adjusters import standing
 from glowdial.core.stages.intermediate.cores import Fed, core_step, injections
@@ -25,6 +27,15 @@ from glowdial.core.stages.intermediate.gain import (
     gain_by_substitution_db,
     shown_db,
 )
+from glowdial.core.stages.intermediate.goal import (
+    FLAT_POINTS,
+    LOOKED_AT,
+    MOST_RIPPLE_DB,
+    Goal,
+    cans_by_design,
+    goal_of,
+    ripple_db,
+)
 from glowdial.core.stages.intermediate.indicators import (
     REFERENCE,
     IndicatorKind,
@@ -32,11 +43,13 @@ from glowdial.core.stages.intermediate.indicators import (
 from glowdial.core.stages.intermediate.order import (
     order_of,
 )
+from glowdial.core.stages.intermediate.rates import drift_between, line_law, rate_of
 from glowdial.core.stages.intermediate.survey import (
     LEFT_POINTS,
     STAGE,
     SURVEY,
     SURVEY_LEFT,
+    SurveyCurve,
     peak_result,
     side_words,
     spread_hz,
@@ -96,7 +109,7 @@ def passes(work: Work) -> list[Step]:
 def _survey_left(work: Work, level_v: float) -> Step:
     """The same curve after the last core: seen to be on the IF, not believed to be."""
     facts, record = work.facts, work.record
-    points_hz = planned(record, SURVEY_LEFT, spread_hz(facts, LEFT_POINTS))
+    points_hz = planned(record, SURVEY_LEFT, _left_points_hz(work))
     asks = survey_asks(facts, points_hz, level_v, work.by.shown)
     found = readings(record, SURVEY_LEFT, asks, cores_basis(facts))
     curve = survey_curve(record, left=True)
@@ -115,10 +128,32 @@ def _survey_left(work: Work, level_v: float) -> Step:
     if curve is not None:
         stale = record.stale(curve.oldest, cores_basis(facts))
         if done or stale:
-            step = replace(step, results=(peak_result(facts, curve, curve.oldest, stale=stale),))
+            shown = (peak_result(facts, curve, curve.oldest, stale=stale),)
+            step = replace(step, results=(*shown, *_ripple(work, curve, stale=stale)))
         if done:
             step = replace(step, advice=side_words(curve))
     return conclude(step, found, retake=asks[0])
+
+
+def _left_points_hz(work: Work) -> tuple[float, ...]:
+    """Five points, or as many over a flat top as show its ripple."""
+    facts, record = work.facts, work.record
+    if goal_of(record) is Goal.SENSITIVE or not facts.transformers:
+        return spread_hz(facts, LEFT_POINTS)
+    wide_hz = flat_top(cans_by_design(facts), facts.intermediate_frequency_hz).width_hz
+    return spread_hz(facts, FLAT_POINTS, LOOKED_AT * wide_hz)
+
+
+def _ripple(work: Work, curve: SurveyCurve, *, stale: bool) -> tuple[Result, ...]:
+    """Of a flat top: how far its valleys lie below its humps."""
+    if goal_of(work.record) is Goal.SENSITIVE:
+        return ()
+    on_line = work.by.kind is IndicatorKind.AVC
+    law = line_law(work.facts, work.record).volts_per_neper if on_line else None
+    found = ripple_db(curve, law)
+    window = Window(None, MOST_RIPPLE_DB)
+    limits = ("", f"{MOST_RIPPLE_DB:.0f} dB")
+    return (result(curve.oldest, "ripple", f"{found:.1f} dB", found, window, limits, stale=stale),)
 
 
 def _gone_on(record: JobRecord, number: int, order: tuple[str, ...], key: str) -> bool:
@@ -176,12 +211,34 @@ def _gain(work: Work, number: int) -> tuple[Step, float | None]:
     step = replace(
         step,
         results=(shown,),
-        advice=(_gain_words(gained, least),),
+        advice=(_gain_words(gained, least), *_drift_words(work, number)),
         draw=lambda: _gain_plot(work, number),
         table=_cores_table(facts, record, number),
     )
     asked = (found, reading(record, key, _lost_ask(gained))) if lost else (found,)
     return conclude(step, asked), gained
+
+
+def _drift_words(work: Work, number: int) -> tuple[str, ...]:
+    """Where every core had to follow the same way since the pass before: the set drifts."""
+    if number == 1:
+        return ()
+    facts, record = work.facts, work.record
+    seen = {}
+    for key in order_of(facts, record):
+        before = record.latest(f"if.pass{number - 1}.{key}", "peak")
+        again = record.latest(f"if.pass{number}.{key}", "peak")
+        if before is not None and again is not None:
+            seen[key] = (again, rate_of(facts, record, key).change)
+    drift = drift_between(facts, seen)
+    if drift is None:
+        return ()
+    way = "up" if drift.hz > 0.0 else "down"
+    return (
+        f"All {drift.cores} cores had to follow the same way: since the pass before the set ran "
+        f"{way} by about {khz(abs(drift.hz))}. It is not warm, or a part drifts: wait, look again "
+        "before the next core, and note when it settles.",
+    )
 
 
 def _gain_words(gained: float, least: float) -> str:

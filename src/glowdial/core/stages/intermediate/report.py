@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.core.alignment.curve import CurveFigures
 from glowdial.core.journey.room import (
     ReportPart,
@@ -12,6 +14,8 @@ from glowdial.core.journey.room import (
 )
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import engineering, khz
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.stages.intermediate.gain import (
     gain_by_substitution_db,
 )
@@ -20,25 +24,28 @@ from glowdial.core.stages.intermediate.indicators import (
     IndicatorKind,
     indicator,
 )
+from glowdial.core.stages.intermediate.own_if import settled_hz
 from glowdial.core.stages.intermediate.survey import (
     SURVEY,
     SURVEY_LEFT,
     centre_window,
     survey_curve,
 )
-from glowdial.core.stages.intermediate.sweep_steps import (
-    SWEEP,
-    sweeps_of,
-)
+from glowdial.core.stages.intermediate.sweep_traces import SWEEP, sweeps_of
 from glowdial.core.stages.intermediate.work import Work, answered, last_gain
+
+DRIFT_MONTHS = 3
 
 
 def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     """Where the IF peaks, and what aligning it won."""
-    facts, record = situation.facts, situation.record
-    work = Work(situation, indicator(situation))
+    record = situation.record
+    at_hz = settled_hz(situation.facts, record)
+    facts = replace(situation.facts, intermediate_frequency_hz=at_hz)
+    again = _looked_at_again(facts)
+    work = Work(replace(situation, facts=facts), indicator(situation))
     if work.by.kind is IndicatorKind.SWEEP:
-        return _swept_report(work, steps)
+        return replace(_swept_report(work, steps), next_check=again)
     curve = survey_curve(record)
     reference = answered(work, SURVEY, f"{REFERENCE}{work.by.suffix}")
     if curve is None or reference is None:
@@ -51,6 +58,7 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     shown = pictured("IF", surveys[-1], plot=True) if surveys else ()
     return ReportPart(
         pictures=shown,
+        next_check=again,
         rows=(
             report_row(
                 "IF, peak",
@@ -69,6 +77,18 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
                 f"{won:+.1f} dB won",
             ),
         ),
+    )
+
+
+def _looked_at_again(facts: ReceiverFacts) -> str:
+    """When an IF of compression trimmers is looked at again: mica and spring creep, most in the
+    first months."""
+    drifting = [k for k in facts.if_adjusters() if facts.adjuster(k).kind is AdjusterKind.TRIMMER]
+    if not drifting:
+        return ""
+    return (
+        f"Look at the IF again in {DRIFT_MONTHS} months: its {len(drifting)} compression trimmers "
+        "creep after they were turned."
     )
 
 

@@ -26,6 +26,8 @@ from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.safety.cautions import Activity
 from glowdial.core.stages.intermediate.adjusters import STATE, check_state
+from glowdial.core.stages.intermediate.fm_detector import CURVE, check_s, fm_steps
+from glowdial.core.stages.intermediate.goal import goal_ask, goal_words
 from glowdial.core.stages.intermediate.indicators import (
     REFERENCE,
     IndicatorKind,
@@ -38,9 +40,17 @@ from glowdial.core.stages.intermediate.order import (
     damped_with,
     order_ask,
     order_of,
-    plan_table,
+    posture_words,
     reordered,
     warnings,
+)
+from glowdial.core.stages.intermediate.own_if import (
+    OWN_IF,
+    cans_ask,
+    check_own_if,
+    own_if_ask,
+    own_if_words,
+    settled_hz,
 )
 from glowdial.core.stages.intermediate.passes import passes
 from glowdial.core.stages.intermediate.survey import (
@@ -53,18 +63,19 @@ from glowdial.core.stages.intermediate.survey import (
     flat_words,
     input_word,
     peak_result,
-    settled_hz,
     spread_hz,
     survey_asks,
     survey_curve,
     survey_plot,
 )
-from glowdial.core.stages.intermediate.sweep_steps import (
-    SWEEP,
-    TRACE,
-    read_sweep,
-    sweep_rounds,
-    sweep_set_up,
+from glowdial.core.stages.intermediate.sweep_set_up import sweep_set_up
+from glowdial.core.stages.intermediate.sweep_steps import sweep_rounds
+from glowdial.core.stages.intermediate.sweep_traces import LAW, SWEEP, TRACE, made_law, read_sweep
+from glowdial.core.stages.intermediate.traps import trap_steps
+from glowdial.core.stages.intermediate.whole_plan import (
+    reordered_warnings,
+    table_warnings,
+    whole_plan,
 )
 from glowdial.core.stages.intermediate.work import (
     BASELINE,
@@ -93,8 +104,27 @@ def if_steps(situation: Situation) -> list[Step]:
     steps.append(_decide(work, steps[-1]))
     if _aligning(work.record):
         steps += passes(work)
-    drawn = [_with_chain(work, step) for step in steps]
-    return [*drawn, _restore(work.record)]
+    # left as it is or not: the detector is a thing of its own
+    steps += fm_steps(work.situation)
+    drawn = [_listening(work, _with_chain(work, step)) for step in steps]
+    traps = trap_steps(work.situation, work.by)
+    return [*drawn, _restore(work.record), *traps]
+
+
+def _listening(work: Work, step: Step) -> Step:
+    """The step with its questions open to the computer's microphone, where that is chosen."""
+    if work.by.kind is not IndicatorKind.MICROPHONE:
+        return step
+    heard = work.by.shown.quantity
+
+    def open_to_it(ask: Ask) -> Ask:
+        return replace(ask, listens=any(f.quantity is heard for f in ask.fields))
+
+    return replace(
+        step,
+        ask=open_to_it(step.ask) if step.ask else None,
+        others=tuple(open_to_it(a) for a in step.others),
+    )
 
 
 def _settled_on(work: Work) -> Work:
@@ -103,15 +133,18 @@ def _settled_on(work: Work) -> Work:
     if at_hz == facts.intermediate_frequency_hz:
         return work
     settled = replace(facts, intermediate_frequency_hz=at_hz)
-    return replace(work, situation=replace(work.situation, facts=settled))
+    return replace(work, situation=replace(work.situation, facts=settled), by_sheet=facts)
 
 
 def _swept(work: Work) -> list[Step]:
     """The swept school: one sweep, the decision, then sweeps and turns until it is right."""
+    work = _settled_on(work)
     rounds = sweep_rounds(work.situation, work.by)
     decide = _decide(work, rounds[0])
-    drawn = [_with_chain(work, s) for s in (_set_up(work), rounds[0], decide, *rounds[1:])]
-    return [*drawn, _restore(work.record)]
+    detector = fm_steps(work.situation)
+    steps = (_set_up(work), rounds[0], decide, *rounds[1:], *detector)
+    drawn = [_with_chain(work, s) for s in steps]
+    return [*drawn, _restore(work.record), *trap_steps(work.situation, work.by)]
 
 
 def check_if(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
@@ -119,6 +152,12 @@ def check_if(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None
     be read."""
     if step.key.startswith(SWEEP) and ask.key == TRACE:
         read_sweep(situation.facts, dict(kept.texts), dict(kept.values))
+    if step.key == CURVE and ask.key == TRACE:
+        check_s(kept.texts, kept.values)
+    if ask.key == OWN_IF:
+        check_own_if(situation.facts, kept.values)
+    if ask.key == LAW:
+        made_law(kept.values)
     if ask.key == STATE:
         check_state(dict(kept.texts))
     if step.key == DECIDE and ask.key == ORDER:
@@ -234,7 +273,7 @@ def _survey(work: Work) -> Step:
     asks = survey_asks(facts, points_hz, level_v, work.by.shown)
     found = (reference, *readings(record, SURVEY, asks))
     if filter_width_hz(facts) is not None:
-        found = (*found, reading(record, SURVEY, filter_ask(facts)))
+        found = (*found, reading(record, SURVEY, filter_ask(facts, level_v)))
     curve = survey_curve(record)
     step = Step(
         SURVEY,
@@ -291,6 +330,12 @@ def _decide(work: Work, survey: Step) -> Step:
                 f"It peaks {off / 1e3:+.1f} kHz from {khz(nominal)}, inside what matters. Leaving "
                 "it is a result like any other; peaking may still win gain if a core is off alone.",
             )
+        if filter_width_hz(facts) is not None:
+            advice = (
+                *advice,
+                "Behind the filter a survey shows the filter's place, not the cans': peaking them "
+                "is worth a look, and what it wins is measured.",
+            )
         if scrambled(work):
             advice = (
                 *advice,
@@ -312,19 +357,32 @@ def _decide(work: Work, survey: Step) -> Step:
         STAGE,
         "Decide: align the IF, or leave it",
         f"What is right already only gets worse by turning. The order is {by_whom}.",
-        advice=(*advice, *warnings(facts, order)),
+        advice=(
+            *advice,
+            *own_if_words(work.sheet, record),
+            *goal_words(facts, record),
+            *posture_words(facts, order),
+            *warnings(facts, order),
+            *table_warnings(facts),
+            *reordered_warnings(facts, record),
+        ),
         leave=True,
         cost=cost,
         powered=True,
         draw=survey.draw,
         decision=decided,
         notes=(f"Decided: {decided}",) if decided else (),
-        others=(order_ask(by_sheet(facts)), choice_ask()),
-        table=plan_table(facts, record, order) if decided == "align" else None,
+        others=(order_ask(by_sheet(facts)), goal_ask(), *_if_asks(facts), choice_ask()),
+        table=whole_plan(facts, record, order) if decided == "align" else None,
     )
     if survey.status is not Status.DONE:
         return replace(step, blocked_by=("The survey as found comes first.",), ask=ask)
     return conclude(step, (found,))
+
+
+def _if_asks(facts: ReceiverFacts) -> tuple[Ask, ...]:
+    """Another IF than the sheet's, and what the cans say of it."""
+    return (own_if_ask(facts), cans_ask(facts)) if facts.transformers else (own_if_ask(facts),)
 
 
 def _tabled(facts: ReceiverFacts) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -26,6 +26,10 @@ SURVEY, SURVEY_LEFT = "if.survey", "if.survey-left"
 SURVEY_POINTS, LEFT_POINTS, STEPS_OF_IF = 4, 2, 116.0
 CENTRE_TOLERANCE = 0.003
 POINT, FILTER = "point", "filter"
+# how far either side a filter is looked for, in its own widths
+FILTER_LOOK = 3.0
+# the mixer that makes the tuned IF: of two the second
+MIXER_GRID = "mixer grid"
 LEAST_POINTS = 3
 # what a needle shows at all
 LEAST_SHOWN_V = 0.01
@@ -39,6 +43,7 @@ def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
         injection="mixer grid",
         line_v=facts.nominal_line_v,
         generator_hz=facts.intermediate_frequency_hz,
+        chain="",
     )
     return Recipe(doing, change.but(**settings))
 
@@ -53,7 +58,8 @@ def filter_width_hz(facts: ReceiverFacts) -> float | None:
 
 def fed_at(facts: ReceiverFacts, injection: str) -> str:
     """Where the generator is clipped, as it is called in this set: a transistor has a base."""
-    return injection.replace("grid", input_word(facts))
+    where = injection.replace("grid", input_word(facts))
+    return f"second {where}" if injection == MIXER_GRID and facts.circuit.conversion else where
 
 
 def input_word(facts: ReceiverFacts) -> str:
@@ -68,7 +74,7 @@ def written(facts: ReceiverFacts, frequency_hz: float) -> str:
     return f"{frequency_hz / 1e3:.2f} kHz"
 
 
-def filter_ask(facts: ReceiverFacts) -> Ask:
+def filter_ask(facts: ReceiverFacts, level_v: float) -> Ask:
     """A filter sets the IF: where it falls off alike on both sides is the generator's place."""
     centre_khz = facts.intermediate_frequency_hz / 1e3
     half_khz = (filter_width_hz(facts) or 0.0) / 2e3
@@ -82,26 +88,20 @@ def filter_ask(facts: ReceiverFacts) -> Ask:
         ),
         f"{centre_khz - half_khz:.2f} {centre_khz + half_khz:.2f}",
         called="the filter's middle",
+        recipe=replace(
+            if_recipe(facts, Doing.EDGES, generator_emf_v=level_v),
+            span_hz=FILTER_LOOK * (filter_width_hz(facts) or 0.0),
+        ),
     )
 
 
-def settled_hz(facts: ReceiverFacts, record: JobRecord) -> float:
-    """The IF that is aligned to: the filter's own where it was found, else the sheet's.
-
-    A fixed second conversion keeps the sheet's; without either a small shift would cost nothing
-    once the oscillator follows, but the sheet's is as easily set.
-    """
-    found = record.latest(SURVEY, FILTER)
-    if found is None or filter_width_hz(facts) is None:
-        return facts.intermediate_frequency_hz
-    return 0.5 * (found.values["low"] + found.values["high"])
-
-
-def spread_hz(facts: ReceiverFacts, points: int) -> tuple[float, ...]:
-    """Generator frequencies of a survey that begins today: so many either side of the IF, closer
-    where a filter is narrower than the cans."""
+def spread_hz(
+    facts: ReceiverFacts, points: int, reach_hz: float | None = None
+) -> tuple[float, ...]:
+    """Generator frequencies of a survey that begins today: so many either side of the IF, over
+    ``reach_hz`` to each where that is given; closer where a filter is narrower than the cans."""
     centre, width_hz = facts.intermediate_frequency_hz, filter_width_hz(facts)
-    step_hz = float(f"{centre / STEPS_OF_IF:.0e}")
+    step_hz = float(f"{(reach_hz / points if reach_hz else centre / STEPS_OF_IF):.0e}")
     if width_hz is not None:
         step_hz = min(step_hz, float(f"{0.5 * width_hz:.0e}"))
     return tuple(centre + n * step_hz for n in range(-points, points + 1))

@@ -8,131 +8,55 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
-import numpy as np
-
-from glowdial.core.alignment.curve import CurveFigures, curve_figures, unrest
-from glowdial.core.alignment.trace_table import ReadTrace, read_trace
+from glowdial.core.alignment.curve import unrest
 from glowdial.core.alignment.which_core import (
-    CanDesign,
     CurveFinding,
     SweptCurve,
     deciding_moves,
     which_core,
 )
 from glowdial.core.journey.readings import conclude, reading
-from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import (
     Ask,
     Field,
     Lead,
-    Plot,
-    PlotLine,
-    PlotMark,
-    Result,
     Status,
     Step,
-    result,
 )
-from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import (
-    DURATION,
-    INTERMEDIATE_FREQUENCY,
     TURNS,
-    engineering,
     khz,
     turns,
 )
-from glowdial.core.language.verdicts import Window
-from glowdial.core.model.facts import Adjuster, IfTransformer, ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import turn_of
-from glowdial.core.physics.coupled_circuits import CanShape
-from glowdial.core.physics.sweep_lag import Loop, lagged, slow_enough_s
 from glowdial.core.stages.intermediate.adjusters import NORM_Q, standing
+from glowdial.core.stages.intermediate.goal import cans_by_design
 from glowdial.core.stages.intermediate.indicators import Indicator
+from glowdial.core.stages.intermediate.rates import LEAST_RATE_DOUBT, NORM_DOUBT, Rate, rates_of
 from glowdial.core.stages.intermediate.survey import STAGE, centre_window, fed_at
+from glowdial.core.stages.intermediate.sweep_picture import KEPT_POINTS, figures_results, sweep_plot
+from glowdial.core.stages.intermediate.sweep_set_up import sweep_set_up
+from glowdial.core.stages.intermediate.sweep_traces import (
+    MOST_ROUNDS,
+    SWEEP,
+    Swept,
+    law_ask,
+    sweeps_of,
+    trace_ask,
+)
 
-SWEEP, TRACE = "if.sweep", "trace"
-START, STOP, PASS = "start", "stop", "pass"
 TURNED = "turned"
-MOST_ROUNDS, KEPT_POINTS = 24, 200
-# a sweep shows five of the widths that its cans should have, over ten divisions
-SPAN_WIDTHS, DIVISIONS = 5.0, 10
 # a core this far off, in half-bandwidths of its own, is still to be turned
 RIGHT_HALF_WIDTHS = 0.2
 SURE_ENOUGH = 0.5
 # no model of a can is truer than this
 LEAST_NOISE = 0.005
-ALLOWED_SHIFT = 0.02
-# where the sheet does not say how much a turn does
-NORM_CHANGE = 0.015
-# how well a turn is known: by the commonest core, by a sheet, at best by what it was seen to do
-NORM_DOUBT, SHEET_DOUBT, LEAST_RATE_DOUBT = 0.6, 0.15, 0.05
 # a move that says little more than was known of a turn teaches nothing
 TEACHING, LIKE_DOUBT = 0.6, 0.3
-PLOT_POINTS, LOWEST_DB = 120, -26.0
-
-
-@dataclass(frozen=True, slots=True)
-class Swept:
-    """A sweep of the record: its entry, its samples over frequency, and what they show."""
-
-    answer: Answer
-    trace: ReadTrace
-    figures: CurveFigures
-
-
-def read_sweep(facts: ReceiverFacts, texts: dict[str, str], values: dict[str, float]) -> ReadTrace:
-    """The samples of an entry that is to be kept; raises BadInput with the line, or the field that
-    is missing, or where the IF is not in it or nothing is to be seen."""
-    trace = samples_of(texts, values)
-    low, high = min(trace.frequency_hz), max(trace.frequency_hz)
-    if not low < facts.intermediate_frequency_hz < high:
-        raise BadInput(
-            "trace",
-            f"{khz(low)} to {khz(high)}",
-            f"does not hold the IF, {khz(facts.intermediate_frequency_hz)}: is the unit right?",
-            "kHz",
-        )
-    curve_figures(trace.frequency_hz, trace.volts)
-    return trace
-
-
-def samples_of(texts: Mapping[str, str], values: Mapping[str, float]) -> ReadTrace:
-    """The samples of an entry over frequency, whatever IF the sheet has today; raises BadInput."""
-    trace = _read(texts.get(TRACE, ""))
-    if not trace.frequency_hz:
-        missing = [name for name in (START, STOP, PASS) if name not in values]
-        if missing:
-            raise BadInput(
-                missing[0], "", "is wanted for a trace over time", "445 kHz, 485 kHz, 5 s"
-            )
-        trace = trace.over_sweep(values[START], values[STOP], values[PASS])
-    return trace
-
-
-@lru_cache(maxsize=64)
-def _read(text: str) -> ReadTrace:
-    return read_trace(text.encode())
-
-
-@lru_cache(maxsize=64)
-def _figures(trace: ReadTrace) -> CurveFigures:
-    return curve_figures(trace.frequency_hz, trace.volts)
-
-
-def sweeps_of(record: JobRecord) -> list[Swept]:
-    """Every sweep of the job, the oldest first."""
-    found = []
-    for number in range(1, MOST_ROUNDS + 1):
-        answer = record.latest(f"{SWEEP}{number}", TRACE)
-        if answer is None:
-            break
-        trace = samples_of(answer.texts, answer.values)
-        found.append(Swept(answer, trace, _figures(trace)))
-    return found
 
 
 def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
@@ -141,7 +65,7 @@ def sweep_rounds(situation: Situation, shown_by: Indicator) -> list[Step]:
     swept = sweeps_of(record)
     steps: list[Step] = []
     base = 1
-    rates = {key: _by_sheet(facts.adjuster(key)) for key in facts.if_adjusters()}
+    rates: Mapping[str, Rate] = rates_of(facts, record)
     for number in range(1, MOST_ROUNDS + 1):
         made = _round(situation, shown_by, swept, Seen(base, number, rates))
         steps.append(made.step)
@@ -162,14 +86,6 @@ class Seen:
     base: int
     number: int
     rates: Mapping[str, Rate]
-
-
-@dataclass(frozen=True, slots=True)
-class Rate:
-    """Relative change of a circuit's resonance for a turn clockwise, and its doubt as a share."""
-
-    change: float
-    doubt: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,7 +113,8 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         leads=(Lead("sweep generator", "10 nF", fed_at(facts, "mixer grid")), shown_by.lead),
         controls=sweep_set_up(situation),
         powered=True,
-        draw=lambda: sweep_plot(facts, swept[:number], None),
+        draw=lambda: sweep_plot(facts, swept[:number], None, record),
+        others=(law_ask(),),
     )
     if found.answer is None or number > len(swept):
         return SweepRound(conclude(step, (found,)), last=True)
@@ -210,8 +127,14 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
     together = tuple(s.trace for s in swept[seen.base - 1 : number])
     moved = tuple(_since(record, swept, seen.base, n) for n in range(seen.base, number + 1))
     finding = situation.memory.recall(
-        ("which core", _design(facts), together, moved, tuple(sorted(seen.rates.items()))),
-        lambda: (_found(facts, swept[seen.base - 1 : number], moved, seen.rates),),
+        (
+            "which core",
+            cans_by_design(facts, record),
+            together,
+            moved,
+            tuple(sorted(seen.rates.items())),
+        ),
+        lambda: (_found(situation, swept[seen.base - 1 : number], moved, seen.rates),),
     )
     if finding is None:
         # open, so that nothing goes on before it is known what to turn
@@ -257,7 +180,7 @@ def _with_finding(
     facts, record = situation.facts, situation.record
     finding, turned = learnt.finding, learnt.turned
     found = reading(record, step.key, trace_ask(facts))
-    step = replace(step, draw=lambda: sweep_plot(facts, swept, finding))
+    step = replace(step, draw=lambda: sweep_plot(facts, swept, finding, record))
     if _right(facts, swept[-1], finding, turned):
         words = "It stands as it should: nothing is left that a core could win."
         return SweepRound(conclude(replace(step, advice=(words,)), (found,)), last=True)
@@ -279,30 +202,13 @@ def _with_finding(
         for key in facts.if_adjusters()
         if key not in {*dict(wanted), *still}
     )
-    step = replace(step, others=others if open_still else ())
+    step = replace(step, others=(*others, law_ask()) if open_still else ())
     any_turned = any(m.step == step.key for m in record.moves)
     # the asks that are left go on until each is answered, or something else was turned
     left = asks if not any_turned or any(a.fresh is not None for a in asks) else []
     done = any_turned and all(a.fresh is not None for a in left)
     return SweepRound(
         conclude(step, (found, *left)), last=not done, named=home or finding.named is not None
-    )
-
-
-def trace_ask(facts: ReceiverFacts) -> Ask:
-    """The sweep as a table: a file, the oscilloscope's samples, or pasted."""
-    centre = facts.intermediate_frequency_hz
-    return Ask(
-        TRACE,
-        "The trace: a file (CSV, Touchstone), the oscilloscope, or pasted. Over time, also where "
-        "the sweep starts and stops and how long it takes.",
-        (
-            Field(TRACE, "trace", multiline=True, table=True),
-            Field(START, "starts at", INTERMEDIATE_FREQUENCY, required=False),
-            Field(STOP, "stops at", INTERMEDIATE_FREQUENCY, required=False),
-            Field(PASS, "a pass takes", DURATION, required=False),
-        ),
-        f"kHz;V ... {0.97 * centre / 1e3:.0f};0,02 ...",
     )
 
 
@@ -318,57 +224,8 @@ def _turn_ask(facts: ReceiverFacts, core: str, wanted: float | None) -> Ask:
         (Field("turns", "turn", TURNS, measurand=turn_of(core)),),
         f"{wanted:+.4g}" if wanted is not None else "+1/4",
         called=adjuster.name,
+        swept=core,
     )
-
-
-def figures_results(facts: ReceiverFacts, swept: Swept) -> tuple[Result, ...]:
-    """Centre, widths, lean and ripple of a sweep."""
-    figures, answer = swept.figures, swept.answer
-    window = centre_window(facts)
-    limits = (khz(window.low or 0.0), khz(window.high or 0.0))
-    six = figures.width(6.0)
-    at_hz = six.centre_hz if six else figures.peak_hz
-    word = "centre" if six else "peak"
-    # an open round is judged by what is turned next, not as trouble of its own
-    found = [result(answer, word, khz(at_hz), at_hz, window, limits, as_found=True)]
-    for width in figures.widths:
-        label = f"wide at -{width.down_db:g} dB"
-        found.append(result(answer, label, khz(width.width_hz), width.width_hz, as_found=True))
-    if six is not None:
-        lean = figures.asymmetry_hz
-        found.append(
-            result(answer, "upper less lower half", f"{lean / 1e3:+.2f} kHz", lean, as_found=True)
-        )
-    if len(figures.humps_hz) > 1:
-        ripple = figures.ripple_db
-        found.append(
-            result(
-                answer,
-                f"{len(figures.humps_hz)} humps, ripple",
-                f"{ripple:.1f} dB",
-                ripple,
-                Window(None, 1.0),
-                ("", "1 dB"),
-                as_found=True,
-            )
-        )
-    return tuple(found)
-
-
-def _design(facts: ReceiverFacts) -> tuple[CanDesign, ...]:
-    return tuple(_can(can) for can in facts.transformers)
-
-
-def _can(can: IfTransformer) -> CanDesign:
-    return CanDesign(can.cores, can.qs, (can.coupling_of_critical,) * (len(can.cores) - 1))
-
-
-def _by_sheet(adjuster: Adjuster) -> Rate:
-    """What a turn does by the sheet, the first guess; by the commonest core where it is silent."""
-    known = adjuster.change_per_turn
-    if known is None:
-        return Rate(-0.5 * NORM_CHANGE, NORM_DOUBT)
-    return Rate(-0.5 * known, SHEET_DOUBT)
 
 
 def _since(
@@ -380,7 +237,7 @@ def _since(
 
 
 def _found(
-    facts: ReceiverFacts,
+    situation: Situation,
     together: list[Swept],
     moved: tuple[tuple[tuple[str, float], ...], ...],
     rates: Mapping[str, Rate],
@@ -394,7 +251,11 @@ def _found(
         )
         for one, turned in zip(together, moved, strict=True)
     ]
-    return which_core(_design(facts), facts.intermediate_frequency_hz, curves)
+    return which_core(
+        cans_by_design(situation.facts, situation.record),
+        situation.facts.intermediate_frequency_hz,
+        curves,
+    )
 
 
 def _curve(swept: Swept, moved: dict[str, float]) -> SweptCurve:
@@ -445,7 +306,7 @@ def _wanted(facts: ReceiverFacts, learnt: Learnt) -> list[tuple[str, float]]:
         back = [(core, -t) for core, t in turned.items() if core != named.core]
         # one that is left alone is not turned for being found
         return back if named.core in learnt.still else [(named.core, home), *back]
-    cans = _design(facts)
+    cans = cans_by_design(facts)
     if turned:
         # another core of each can than the one that was moved already
         cans = tuple(replace(can, cores=can.cores[::-1], q=can.q[::-1]) for can in cans)
@@ -490,126 +351,3 @@ def _advice(
         f"One core stands too {way}; which one this curve cannot tell ({likely}). Small known "
         f"moves decide: {moves}. Then sweep again.",
     )
-
-
-def sweep_plot(
-    facts: ReceiverFacts, swept: list[Swept], finding: CurveFinding | None
-) -> Plot | None:
-    """The latest sweep with what was fitted to it, over the first and over what the sheet's cans
-    do."""
-    if not swept:
-        return None
-    last, first = swept[-1], swept[0]
-    lines = [PlotLine("by the sheet", "expected", *_sampled(*_nominal(facts, last.figures)))]
-    if first is not last:
-        lines.append(
-            PlotLine(
-                "as found", "found", *_sampled(first.figures.frequency_hz, first.figures.relative)
-            )
-        )
-    lines.append(
-        PlotLine(
-            "swept now", "measured", *_sampled(last.figures.frequency_hz, last.figures.relative)
-        )
-    )
-    if finding is not None:
-        run = max(1, last.figures.frequency_hz.size // KEPT_POINTS)
-        fitted = finding.fitted_v / float(np.max(finding.fitted_v))
-        lines.append(
-            PlotLine("fitted", "left", *_sampled(last.figures.frequency_hz[::run], fitted))
-        )
-    window = centre_window(facts)
-    marks = [
-        PlotMark(facts.intermediate_frequency_hz / 1e3, "IF", "nominal"),
-        PlotMark((window.low or 0.0) / 1e3, "", "limit"),
-        PlotMark((window.high or 0.0) / 1e3, "", "limit"),
-    ]
-    six = last.figures.width(6.0)
-    title = "Sweep of the IF"
-    if six is not None:
-        title += f": centre {khz(six.centre_hz)}, {khz(six.width_hz)} wide at -6 dB"
-        marks += [PlotMark(f / 1e3, f"-6 dB {khz(f)}", "edge") for f in (six.low_hz, six.high_hz)]
-    return Plot(title, "kHz", "dB from the highest", tuple(lines), marks=tuple(marks), main=True)
-
-
-def _sampled(
-    frequency_hz: np.ndarray, relative: np.ndarray
-) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """A line as it is drawn: neighbours averaged, and nothing of the ground that noise makes."""
-    run = max(1, frequency_hz.size // PLOT_POINTS)
-    kept = frequency_hz.size // run * run
-    row, level = (np.mean(x[:kept].reshape(-1, run), axis=1) for x in (frequency_hz, relative))
-    down = 20.0 * np.log10(np.maximum(level, 1e-3))
-    seen = np.flatnonzero(down > LOWEST_DB)
-    shown = slice(int(seen[0]), int(seen[-1]) + 1)
-    points = zip(row[shown], np.maximum(down[shown], LOWEST_DB), strict=True)
-    xs, ys = zip(*((float(f) / 1e3, float(d)) for f, d in points), strict=True)
-    return xs, ys
-
-
-def _nominal(facts: ReceiverFacts, figures: CurveFigures) -> tuple[np.ndarray, np.ndarray]:
-    volts = design_response(facts, figures.frequency_hz)
-    return figures.frequency_hz, volts / float(np.max(volts))
-
-
-def design_response(facts: ReceiverFacts, frequency_hz: np.ndarray) -> np.ndarray:
-    """What the sheet's cans do with every core right, without a constant factor."""
-    volts = np.ones(frequency_hz.size)
-    for can in _design(facts):
-        centres = (facts.intermediate_frequency_hz,) * len(can.cores)
-        volts = volts * np.abs(CanShape(centres, can.q, can.coupling).transfer(frequency_hz))
-    return np.asarray(volts)
-
-
-def sweep_set_up(situation: Situation) -> tuple[str, ...]:
-    """How the sweep is set; empty while it is still worked out."""
-    facts, generator = situation.facts, situation.equipment.generator
-    sync_hz = generator.sync_hz if generator else None
-    told = situation.memory.recall(
-        (
-            "sweep set-up",
-            _design(facts),
-            facts.intermediate_frequency_hz,
-            facts.circuit.avc,
-            sync_hz,
-        ),
-        lambda: (set_up_words(facts, sync_hz),),
-    )
-    return told[0] if told else ()
-
-
-def set_up_words(facts: ReceiverFacts, sync_hz: float | None) -> tuple[str, ...]:
-    """How the sweep is set: span, divisions, time, trigger, coupling, polarity; how slow is slow
-    enough on the AVC line, and what a fast pass does to the curve."""
-    centre = facts.intermediate_frequency_hz
-    width = centre / min(q for can in facts.transformers for q in can.qs)
-    per_division = float(f"{SPAN_WIDTHS * width / DIVISIONS:.0e}")
-    span = per_division * DIVISIONS
-    row = np.linspace(centre - 0.5 * span, centre + 0.5 * span, 401)
-    volts = design_response(facts, row)
-    law = facts.circuit.avc
-    volts = volts / float(np.max(volts)) * 4.0 * law.control_v_per_neper
-    loop = Loop(law.control_v_per_neper, law.delay_v)
-    allowed = ALLOWED_SHIFT * width
-    words = [
-        f"span {khz(span)}, {khz(per_division)} a division, {khz(row[0])} to {khz(row[-1])}",
-        "trigger from the generator's sync, DC coupled, inverted if the trace goes down",
-        "AVC clamped and the detector shown where it can be; linear sweep",
-    ]
-    try:
-        open_s = slow_enough_s(row, volts, law.time_constant_s, allowed)
-        live_s = slow_enough_s(row, volts, law.time_constant_s, allowed, loop=loop)
-        fast = lagged(row, volts, live_s / 5.0, law.time_constant_s, loop=loop)
-        words.append(
-            f"on the AVC line a pass of {live_s:.2g} s or slower ({open_s:.2g} s behind its filter "
-            f"with the loop open) keeps the peak within {engineering(allowed, 'Hz')}; five times "
-            f"faster it stands {khz(abs(fast.peak_shift_hz))} off, {fast.loss_db:.1f} dB low"
-        )
-    except BadInput:
-        words.append("the AVC line's filter is too slow for any sweep: clamp it")
-    if sync_hz is not None and 0.0 < sync_hz < centre:
-        words.append(
-            f"this generator cannot sync above {khz(sync_hz)}: trigger from the sweep's own ramp, "
-            "or survey point by point by another indicator"
-        )
-    return tuple(words)

@@ -51,6 +51,12 @@ class Work:
 
     situation: Situation
     by: Indicator
+    by_sheet: ReceiverFacts | None = None
+
+    @property
+    def sheet(self) -> ReceiverFacts:
+        """The set as its sheet has it, whatever IF was settled on."""
+        return self.by_sheet or self.situation.facts
 
     @property
     def facts(self) -> ReceiverFacts:
