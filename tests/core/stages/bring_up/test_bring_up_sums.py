@@ -20,7 +20,11 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     silicon_rectifier,
 )
-from glowdial.core.physics.supply.discharge import discharge_time_s, discharge_words
+from glowdial.core.physics.supply.discharge import (
+    discharge_time_s,
+    discharge_words,
+    discharged_v,
+)
 from glowdial.core.physics.supply.series_resistor import (
     LoadKind,
     ResistorPlace,
@@ -57,9 +61,19 @@ def test_the_slowest_capacitor_counts_not_one_rc() -> None:
     assert seconds > one_rc
 
 
+@pytest.mark.parametrize("wire_ohm", [1e-35, 1e-12, 1e-3])
+def test_a_filter_of_next_to_no_ohms_runs_out_like_one_capacitor(wire_ohm: float) -> None:
+    wired = replace(TWO_SECTIONS, sections=tuple(FilterSection(wire_ohm, 8e-6) for _ in range(4)))
+    seconds = discharge_time_s(wired)
+    start = math.sqrt(2.0) * 300.0 * 1.1 * 1.1
+    assert seconds == pytest.approx(150e3 * 48e-6 * math.log(start / 30.0), rel=1e-6)
+    assert discharged_v(wired, seconds) == pytest.approx([30.0] * 5, rel=1e-6)
+
+
 def test_without_a_bleeder_they_never_discharge_and_it_is_said() -> None:
     bare = replace(TWO_SECTIONS, load=Load(0.06, 235.0))
     assert discharge_time_s(bare) is None
+    assert len(set(discharged_v(bare, 1e6))) == 1
     assert "no bleeder" in discharge_words(bare) and "by hand" in discharge_words(bare)
     assert "below 30 V in" in discharge_words(TWO_SECTIONS)
     assert "measure every one" in discharge_words(None)

@@ -1,8 +1,9 @@
 """How long filter capacitors stay dangerous after switching off.
 
 Several capacitors share one bleeder, so the slowest mode of the whole network counts, not one RC:
-C dv/dt = -G v, solved by the eigenvalues of C^-1/2 G C^-1/2. Starts at the unloaded voltage at high
-line, with cold tubes that draw nothing; parts are rated for the same volts.
+v = -R C dv/dt, solved by the eigenvalues of C^1/2 R C^1/2 (R: what a current drawn at one node
+does to another). Starts at the unloaded voltage at high line, with cold tubes that draw nothing;
+parts are rated for the same volts.
 """
 
 from __future__ import annotations
@@ -53,17 +54,15 @@ def _modes(supply: Supply) -> _Modes:
         # the lead's capacitor runs out through the rectifier, beside the output's
         first_f += supply.other_f
     capacity = np.array([first_f, *(s.capacitance_f for s in supply.sections)])
-    conductance = np.zeros((capacity.size, capacity.size))
-    for n, section in enumerate(supply.sections):
-        g = 1.0 / section.resistance_ohm
-        conductance[n, n] += g
-        conductance[n + 1, n + 1] += g
-        conductance[n, n + 1] -= g
-        conductance[n + 1, n] -= g
-    conductance[-1, -1] += 1.0 / supply.load.bleeder_ohm
+    # what a current drawn at one node does to another: the bleeder, and the way that both share
+    series = [section.resistance_ohm for section in supply.sections]
+    to_bleeder = supply.load.bleeder_ohm + np.cumsum([0.0, *reversed(series)])[::-1]
+    shared_ohm = np.minimum.outer(to_bleeder, to_bleeder)
     root = np.sqrt(capacity)
-    rates, modes = np.linalg.eigh(conductance / np.outer(root, root))
-    return _Modes(rates, modes, root)
+    # time constants and not rates: the slowest stays exact beside a section of next to no ohms
+    times_s, modes = np.linalg.eigh(shared_ohm * np.outer(root, root))
+    quickest_s = float(times_s[-1]) * np.finfo(float).eps
+    return _Modes(1.0 / np.maximum(times_s[::-1], quickest_s), modes[:, ::-1], root)
 
 
 def discharged_v(
@@ -72,6 +71,8 @@ def discharged_v(
     """Volts of every filter capacitor ``seconds`` (0 or more) after switching off, from the most
     that they can stand at, or from ``start_v``. Without a bleeder they stay."""
     start_v = start_v or unloaded_v(supply, transformer=transformer)
+    if math.isinf(supply.load.bleeder_ohm):
+        return (start_v,) * (1 + len(supply.sections))
     return tuple(float(v) for v in _modes(supply).node_v(start_v, max(seconds, 0.0)))
 
 
