@@ -142,6 +142,24 @@ def test_a_simulated_set_is_watched_guarded_and_switched_off(
         next(live_values(workshop, by_hand))
 
 
+def test_what_is_watched_is_what_the_job_peaks_by(
+    caller: Caller, peaking: int, workshop: Workshop
+) -> None:
+    body = {"step": "if.survey", "ask": "indicator", "line": "audio output"}
+    assert caller.into(peaking, "answers", **body).status_code == 201
+    Volunteer(workshop, peaking).work(until=lambda step: step.key == CORE)
+    assert turn(caller, peaking, 0.25)["avc"] > 0.0
+    values = live_values(workshop, peaking)
+    seen = next(values)
+    assert seen.label == "audio" and float(seen.typed) == pytest.approx(seen.value, abs=1e-3)
+    # one that is chosen meanwhile is watched from then on, and its own peak is held
+    body["line"] = "AVC volts"
+    assert caller.into(peaking, "answers", **body).status_code == 201
+    line = next(values)
+    assert line.label == "AVC" and line.typed == f"{-line.value:.3f}"
+    assert line.held == line.value
+
+
 @pytest.mark.parametrize(
     ("document", "status", "words"),
     [

@@ -103,9 +103,10 @@ class GuardShape(BaseModel):
 
 
 class LiveShape(BaseModel):
-    """One live reading: how it is shown and typed, the peak held, where it stands, the pitch that
-    follows it, whether that must be heard, and the guard reading."""
+    """One live reading: of what, how it is shown and typed, the peak held, where it stands, the
+    pitch that follows it, whether that must be heard, and the guard reading."""
 
+    label: str
     value: float
     text: str
     typed: str

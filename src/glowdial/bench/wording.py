@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
 from glowdial.core.language.quantities import (
     AUDIO_VOLTS,
@@ -16,6 +16,7 @@ from glowdial.core.language.quantities import (
     LEVEL,
     RESISTANCE,
     TURNS,
+    Quantity,
     significant,
 )
 
@@ -31,16 +32,16 @@ def typed_line(
     Raises Conflict where what comes first is not among them, unless the values stand ``alone``.
     """
     if said:
-        rest = [_typed(f, values[f.name]) for f in ask.fields if f.name in values]
+        rest = [typed_value(f.quantity, values[f.name]) for f in ask.fields if f.name in values]
         return " ".join((said[0], *rest))
     measured = [f for f in ask.fields if f.name in values]
     if not alone and measured != list(ask.fields[: len(measured)]):
         raise Conflict("The bench measures something, but not what comes first: type this reading.")
-    return " ".join(_typed(field, values[field.name]) for field in measured)
+    return " ".join(typed_value(field.quantity, values[field.name]) for field in measured)
 
 
-def _typed(field: Field, value: float) -> str:
-    quantity = field.quantity
+def typed_value(quantity: Quantity | None, value: float) -> str:
+    """One value in its quantity's bare unit, with a bench's resolution."""
     if quantity is FREQUENCY:
         return f"{value / 1e3:.1f}"
     if quantity is INTERMEDIATE_FREQUENCY:

@@ -9,7 +9,7 @@ from typing import Any
 from glowdial.bench.halting import HaltingBench
 from glowdial.bench.hands import carry_out, prepare
 from glowdial.bench.simulated import SimulatedBench
-from glowdial.bench.wording import typed_line
+from glowdial.bench.wording import typed_line, typed_value
 from glowdial.core.bench.movements import (
     ALARM_HZ,
     LARGEST_TURN,
@@ -24,10 +24,11 @@ from glowdial.core.bench.watch import GuardLimits, GuardReading
 from glowdial.core.journey.record import CABINET, JobRecord
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.language.errors import BadInput, Conflict
-from glowdial.core.language.quantities import engineering, khz, turns
+from glowdial.core.language.quantities import AVC_VOLTS, Quantity, engineering, khz, turns
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.model.measurands import AVC, B_PLUS
+from glowdial.core.model.measurands import AVC, B_PLUS, Measurand
 from glowdial.core.plan.gates import alarm_words
+from glowdial.core.plan.journey import Journey
 from glowdial.core.stages.intermediate.work import CLIP
 from glowdial.sim.condition import Condition
 from glowdial.sim.receiver import SimulatedReceiver
@@ -80,10 +81,11 @@ def bench_view(workshop: Workshop, job_id: int) -> BenchView:
 
 @dataclass(frozen=True, slots=True)
 class LiveValue:
-    """One live reading for eyes-off peaking: the value, how it is typed, the peak held, where it
-    stands, the pitch that follows it; and the guard reading, if one is watched. An alarm of that
-    one must sound, whatever was chosen."""
+    """One live reading for eyes-off peaking: what is read, the value, how it is typed, the peak
+    held, where it stands, the pitch that follows it; and the guard reading, if one is watched. An
+    alarm of that one must sound, whatever was chosen."""
 
+    label: str
     value: float
     text: str
     typed: str
@@ -98,7 +100,8 @@ class LiveValue:
 def live_values(
     workshop: Workshop, job_id: int, guard: GuardLimits | None = None
 ) -> Iterator[LiveValue]:
-    """Readings of the AVC line from the job's bench, one after the other, peak held.
+    """Readings of what the open question peaks by, the AVC line otherwise, one after the other,
+    peak held.
 
     Raises NotFound for a job that is gone, Conflict for one that is worked by hand, and
     LinkTrouble when an instrument does not answer.
@@ -108,21 +111,25 @@ def live_values(
     if link == HAND:
         raise Conflict("This job is worked by hand: there is no instrument to watch.")
     network = network_bench(workshop) if link == NETWORK else None
-    first, held = 0.0, 0.0
+    what, first, held = AVC_LIVE, 0.0, 0.0
     while True:
         if network is not None:
-            _refuse_live(workshop, job_id)
-            value = network.read(AVC)
+            now = _live_now(workshop, job_id)
+            value = network.read(now.what)
             watched = network.guard(guard.measurand) if guard else 0.0
         else:
-            value, watched = _simulated_now(workshop, job_id, guard)
+            now, value, watched = _simulated_now(workshop, job_id, guard)
+        if now != what:
+            # another indicator: its first reading is where its peak begins
+            what, first, held = now, 0.0, 0.0
         first = first or value
         held = max(held, value)
-        typed = f"{-value:.3f}"
+        typed = typed_value(now.quantity, value)
         workshop.taken.offer(job_id, LIVE, typed)
         seen = guard.seen(watched) if guard else None
         alarm = seen is not None and seen.alarm
         yield LiveValue(
+            label=now.label,
             value=value,
             text=f"{value:.3f} V",
             typed=typed,
@@ -135,24 +142,50 @@ def live_values(
         )
 
 
-def _refuse_live(workshop: Workshop, job_id: int) -> None:
-    """Raises Conflict while an alarm stands: what is live stops."""
+@dataclass(frozen=True, slots=True)
+class _Live:
+    """What is watched: its name, where it is read and in which unit."""
+
+    label: str
+    what: Measurand
+    quantity: Quantity
+
+
+AVC_LIVE = _Live("AVC", AVC, AVC_VOLTS)
+
+
+def _live_of(journey: Journey) -> _Live:
+    """What the open step's question is peaked by; the AVC line where it does not peak."""
+    step = next((s for s in journey.steps if s.key == journey.next_key), None)
+    ask = step.ask if step is not None else None
+    if ask is None or ask.recipe is None or ask.recipe.indicator == AVC:
+        return AVC_LIVE
+    what = ask.recipe.indicator
+    read = next((f for f in ask.fields if f.measurand == what and f.quantity), None)
+    return AVC_LIVE if read is None or not read.quantity else _Live(what.place, what, read.quantity)
+
+
+def _live_now(workshop: Workshop, job_id: int) -> _Live:
+    """What is watched; raises Conflict while an alarm stands: what is live stops."""
     with workshop.database.reading() as session:
         found = derived(workshop, session, get_job(session, job_id))
     refuse_in_alarm(found.situation.record)
+    return _live_of(found.journey)
 
 
 def _simulated_now(
     workshop: Workshop, job_id: int, guard: GuardLimits | None
-) -> tuple[float, float]:
+) -> tuple[_Live, float, float]:
     with workshop.database.reading() as session:
         job, row = get_job(session, job_id), get_bench(session, job_id)
         if row is None:
             raise Conflict("This job has no simulated set.")
-        found = derived(workshop, session, job).situation
+        made = derived(workshop, session, job)
+        found = made.situation
         refuse_in_alarm(found.record)
         bench = _bench(found.facts, row, found.record)
-    return bench.read(AVC), bench.guard(guard.measurand) if guard else 0.0
+    now = _live_of(made.journey)
+    return now, bench.read(now.what), bench.guard(guard.measurand) if guard else 0.0
 
 
 def _bench(facts: ReceiverFacts, row: BenchRow, record: JobRecord) -> SimulatedBench:
@@ -192,7 +225,7 @@ def _view(link: str, bench: SimulatedBench, row: BenchRow) -> BenchView:
         meters,
         row.held.get("step", ""),
         held,
-        peak_words(avc, held) if held is not None else "",
+        peak_words(row.held.get("now", avc), held) if held is not None else "",
         turns(row.held["turned"]) if row.held.get("turned") else "",
         peak_trace([TracePoint(t, v) for t, v in row.held.get("trace", ())]),
     )
@@ -255,7 +288,8 @@ def measure(
         )
         if measured.turned and step.adjuster is not None:
             opened.scribe.move(step.adjuster, measured.turned, step.key)
-        _keep(row, bench, step.key, held=bench.read(AVC))
+        stands = bench.read(ask.recipe.indicator if ask.recipe else AVC)
+        _keep(row, bench, step.key, held=stands, now=stands)
         line = typed_line(ask, measured.values, said=measured.said)
         workshop.taken.offer(job_id, question_at_bench(step, ask), line)
         return {"line": line, "remarks": list(measured.remarks)}
@@ -330,6 +364,7 @@ def _keep(
     row.held = {
         "step": step,
         "avc": held["held"],
+        "now": held["now"],
         "turned": held.get("turned", 0.0),
         "trace": [list(point) for point in trace[-MOST_POINTS:]],
     }
@@ -360,7 +395,7 @@ def turn(
         turned = already + amount_turns
         tried = row.held.get("trace", []) if begun else []
         trace = [*(tried or [[already, before]]), [turned, now]]
-        _keep(row, bench, step.key, trace, held=held, turned=turned)
+        _keep(row, bench, step.key, trace, held=held, turned=turned, now=now)
         return {"avc": now, "held": held, "words": peak_words(now, held)}
 
     return write(workshop, job_id, stamp, ("turn", step_key, amount_turns), act)

@@ -3450,7 +3450,7 @@ export interface components {
         };
         /**
          * LiveShape
-         * @description One live reading: how it is shown and typed, the peak held, where it stands, the pitch that
+         * @description One live reading: of what, how it is shown and typed, the peak held, where it stands, the pitch that
          *     follows it, whether that must be heard, and the guard reading.
          */
         LiveShape: {
@@ -3459,6 +3459,8 @@ export interface components {
             held: number;
             /** Held Text */
             held_text: string;
+            /** Label */
+            label: string;
             /** Must Sound */
             must_sound: boolean;
             /** Text */

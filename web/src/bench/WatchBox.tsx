@@ -56,7 +56,7 @@ function LiveLines({ watch, large }: { watch: Watch; large: boolean }) {
     <>
       {large && (
         <Text fontFamily="mono" fontSize="40px" lineHeight={1.1} data-testid="live">
-          {live.text}
+          {live.label} {live.text}
         </Text>
       )}
       {large && (

@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { type Guard, useLive } from "./useLive";
 
-/** What is watched at this bench: the AVC value, its tone, and the guard reading with its alarm. */
+/** What is watched at this bench: what the step peaks by, its tone, and the guard reading with its alarm. */
 export function useWatch(jobId: number) {
   const [on, setOn] = useState(false);
   const [tone, setTone] = useState(false);

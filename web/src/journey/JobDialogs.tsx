@@ -9,7 +9,7 @@ const KEYS = [
   ["F3", "the value watched now into the input; a foot switch may type it"],
   ["↑ ↓", "turn the adjuster a little; with Shift four times as far; in a table, row by row"],
   ["F4", "close the step with a reason"],
-  ["F6 F7", "watch the AVC value; let its tone be heard"],
+  ["F6 F7", "watch what the step peaks by, the AVC volts otherwise; let its tone be heard"],
   ["F8", "open or close the log"],
   ["F9", "to what is next"],
   ["Shift+F9", "all steps of this stage at a glance; there a digit goes to each"],

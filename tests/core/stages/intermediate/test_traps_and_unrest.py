@@ -105,4 +105,7 @@ def test_compression_trimmers_are_looked_at_again() -> None:
     )
     again = if_report(Situation(pressed, aligning()), ()).next_check
     assert "4 compression trimmers" in again and "3 months" in again
+    late = replace(an_answer(31, "if.pass1.t2-secondary", "peak"), at="2031-11-27T10:00:00")
+    again = if_report(Situation(pressed, aligning(late)), ()).next_check
+    assert "in February 2032:" in again
     assert if_report(Situation(FACTS, aligning()), ()).next_check == ""

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from calendar import month_name as MONTH_NAMES
 from dataclasses import replace
+from datetime import datetime
 
 from glowdial.core.alignment.curve import CurveFigures
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import (
     ReportPart,
     ReportRow,
@@ -42,7 +45,7 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     record = situation.record
     at_hz = settled_hz(situation.facts, record)
     facts = replace(situation.facts, intermediate_frequency_hz=at_hz)
-    again = _looked_at_again(facts)
+    again = _looked_at_again(facts, record)
     work = Work(replace(situation, facts=facts), indicator(situation))
     if work.by.kind is IndicatorKind.SWEEP:
         return replace(_swept_report(work, steps), next_check=again)
@@ -80,16 +83,25 @@ def if_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     )
 
 
-def _looked_at_again(facts: ReceiverFacts) -> str:
+def _looked_at_again(facts: ReceiverFacts, record: JobRecord) -> str:
     """When an IF of compression trimmers is looked at again: mica and spring creep, most in the
     first months."""
     drifting = [k for k in facts.if_adjusters() if facts.adjuster(k).kind is AdjusterKind.TRIMMER]
     if not drifting:
         return ""
+    moved = [a.at for a in record.answers if a.step.startswith("if.") and a.at]
+    when = f"in {_months_on(moved[-1])}" if moved else f"in {DRIFT_MONTHS} months"
     return (
-        f"Look at the IF again in {DRIFT_MONTHS} months: its {len(drifting)} compression trimmers "
-        "creep after they were turned."
+        f"Look at the IF again {when}: its {len(drifting)} compression trimmers creep after they "
+        "were turned."
     )
+
+
+def _months_on(at: str) -> str:
+    """The month of the next look, counted from the last work on the IF: "February 2027"."""
+    then = datetime.fromisoformat(at)
+    years, month = divmod(then.month - 1 + DRIFT_MONTHS, 12)
+    return f"{MONTH_NAMES[month + 1]} {then.year + years}"
 
 
 def _swept_report(work: Work, steps: tuple[Step, ...]) -> ReportPart:
