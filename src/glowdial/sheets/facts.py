@@ -37,10 +37,16 @@ from glowdial.core.physics.supply.circuit import (
 from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
+    OscillatorSection,
+    Role,
+    SignalCircuit,
     TrackedBand,
     best_points,
+    cut_plates,
+    role_of,
     signal_circuit,
     three_point,
+    two_point,
 )
 from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.circuit_facts import circuit_of, fm_of
@@ -67,8 +73,7 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
 
     Raises BadInput when the bands cannot be tuned or tracked with the gang given.
     """
-    gang = Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
-    tracked = {band.key: _tracked(sheet, band, gang) for band in sheet.bands}
+    tracked = {band.key: _tracked(sheet, band) for band in sheet.bands}
     circuit = circuit_of(sheet)
     facts = ReceiverFacts(
         title=f"{sheet.maker} {sheet.model}",
@@ -131,20 +136,72 @@ def _electrode(written: str) -> str:
     return OTHER_NAMES.get(name, name)
 
 
-def _tracked(sheet: ReceiverSheet, band: BandSheet, gang: Gang) -> TrackedBand:
-    signal = signal_circuit(gang, band.low_hz, band.high_hz)
-    intermediate = sheet.first_intermediate_hz
-    place, above = band.trimmer_place, band.oscillator_above
+def _tracked(sheet: ReceiverSheet, band: BandSheet) -> TrackedBand:
+    """The band's design: cut plates, three points with a padder, or two without one."""
+    signal = signal_circuit(_gang(sheet), band.low_hz, band.high_hz)
+    try:
+        found = _design(sheet, band, signal)
+    except BadInput as error:
+        raise BadInput(f"band {band.key}", error.value, error.expected, error.example) from error
+    return replace(found, inductive=sheet.slug_rack is not None)
+
+
+def _design(sheet: ReceiverSheet, band: BandSheet, signal: SignalCircuit) -> TrackedBand:
+    intermediate, above = sheet.first_intermediate_hz, band.oscillator_above
+    ends, section = (band.low_hz, band.high_hz), _section(sheet)
+    if band.cut_plates:
+        return cut_plates(signal, intermediate, *ends, high_side=above)
+    padder = any(
+        a.kind is AdjusterKind.PADDER and a.key == band.low_adjuster for a in sheet.adjusters
+    )
     try:
         if band.tracking_points_hz is not None:
             return three_point(
-                signal, intermediate, band.tracking_points_hz, place=place, high_side=above
+                signal,
+                intermediate,
+                band.tracking_points_hz,
+                place=band.trimmer_place,
+                high_side=above,
+                stray_f=band.oscillator_stray_f,
+                section=section,
             )
         return best_points(
-            signal, intermediate, band.low_hz, band.high_hz, place=place, high_side=above
+            signal,
+            intermediate,
+            *ends,
+            place=band.trimmer_place,
+            high_side=above,
+            stray_f=band.oscillator_stray_f,
+            section=section,
         )
     except BadInput as error:
-        raise BadInput(f"band {band.key}", error.value, error.expected, error.example) from error
+        if padder:
+            raise BadInput(
+                "padder",
+                f"with the oscillator {'above' if above else 'below'} at "
+                f"{intermediate / 1e3:g} kHz",
+                "leaves no coil and trimmer that track: "
+                + ("a smaller gang section or cut plates" if above else "a core at the low end"),
+                '"low_adjuster" of kind "core"',
+            ) from error
+    points = (band.low_mark_hz, band.high_mark_hz)
+    return two_point(signal, intermediate, points, high_side=above, section=section)
+
+
+def _gang(sheet: ReceiverSheet) -> Gang:
+    """What tunes the signal circuits: the gang, or the coils of a slug rack in its place."""
+    if sheet.slug_rack is not None:
+        return Gang(sheet.slug_rack.minimum_h, sheet.slug_rack.maximum_h)
+    return Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
+
+
+def _section(sheet: ReceiverSheet) -> OscillatorSection:
+    gang = sheet.gang
+    if gang is None or gang.oscillator_minimum_f is None or gang.oscillator_maximum_f is None:
+        return OscillatorSection()
+    span_f = gang.oscillator_maximum_f - gang.oscillator_minimum_f
+    scale = span_f / (gang.maximum_f - gang.minimum_f)
+    return OscillatorSection(scale, gang.oscillator_minimum_f - scale * gang.minimum_f)
 
 
 def _adjuster(
@@ -173,11 +230,18 @@ def _part_f(
     """The whole capacity that the adjuster is part of, in the nominal design."""
     for band in sheet.bands:
         nominal = tracked[band.key]
+        role = role_of(adjuster.kind, inductive=nominal.inductive)
         if adjuster.key in (band.aerial_adjuster, band.rf_adjuster):
-            return nominal.signal.trimmer_f
+            signal = nominal.signal
+            return signal.inductance_h if role is Role.SCALE else signal.trimmer_f
         if adjuster.key in (band.high_adjuster, band.low_adjuster):
-            padder = adjuster.kind is AdjusterKind.PADDER
-            return nominal.oscillator.padder_f if padder else nominal.oscillator.trimmer_f
+            lo = nominal.oscillator
+            parts = {
+                Role.SCALE: lo.inductance_h,
+                Role.SHUNT: lo.trimmer_f,
+                Role.SERIES: lo.padder_f,
+            }
+            return parts[role]
     cans = [
         *sheet.if_transformers,
         *(c for other in sheet.other_ifs for c in other.if_transformers),

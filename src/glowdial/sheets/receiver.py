@@ -212,11 +212,31 @@ class AlignmentRowSheet(Section):
 
 
 class GangSheet(Section):
-    """Least and greatest capacity of a gang section."""
+    """Least and greatest capacity of a gang section, and of the oscillator's where that one is
+    smaller."""
 
     source: Source
     minimum_f: Capacitance
     maximum_f: Capacitance
+    oscillator_minimum_f: Capacitance | None = None
+    oscillator_maximum_f: Capacitance | None = None
+
+    @model_validator(mode="after")
+    def _both_or_neither(self) -> Self:
+        if (self.oscillator_minimum_f is None) is not (self.oscillator_maximum_f is None):
+            raise refuse(
+                "the oscillator's section needs both of its capacities, or neither",
+                '"oscillator_minimum_f": 9e-12, "oscillator_maximum_f": 180e-12',
+            )
+        return self
+
+
+class SlugRackSheet(Section):
+    """A set that is tuned by slugs in its coils: a coil's least and greatest inductance."""
+
+    source: Source
+    minimum_h: float = Field(gt=0, le=1)
+    maximum_h: float = Field(gt=0, le=1)
 
 
 class BandspreadSheet(Section):
@@ -250,6 +270,16 @@ class BandSheet(Section):
     high_hz: Frequency
     oscillator_above: bool = True
     trimmer_place: TrimmerPlace = TrimmerPlace.ACROSS_GANG
+    oscillator_stray_f: float = Field(
+        default=0.0,
+        ge=0,
+        le=1e-9,
+        description="fixed capacity across the coil where the trimmer is across the gang, or the "
+        "other way round",
+    )
+    cut_plates: bool = Field(
+        default=False, description="oscillator plates cut for this band: no padder"
+    )
     tracking_points_hz: tuple[Frequency, Frequency, Frequency] | None = None
     high_mark_hz: Frequency
     low_mark_hz: Frequency
@@ -351,6 +381,7 @@ class ReceiverSheet(Section):
     wave_traps: list[WaveTrapSheet] = Field(default_factory=list, max_length=6)
     adjusters: list[AdjusterSheet] = Field(min_length=2, max_length=80)
     gang: GangSheet | None = None
+    slug_rack: SlugRackSheet | None = None
     bands: list[BandSheet] = Field(min_length=1, max_length=12)
     sensitivity: list[SensitivitySheet] = Field(default_factory=list, max_length=60)
     warm_up_minutes: float = Field(default=20.0, gt=0, le=240)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from glowdial.core.model.circuit import Aerial, AerialKind
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.physics.aerials import loop_effective_height_m
-from glowdial.core.physics.tracking import AdjusterKind
+from glowdial.core.physics.tracking import AdjusterKind, OscillatorCircuit, adjusted, role_of
 from glowdial.sim.condition import Condition, SwitchFault
 from glowdial.sim.state import BenchState
 
@@ -172,27 +172,25 @@ def front_end(
         for key in (band.high_adjuster, band.low_adjuster, band.aerial_adjuster, band.rf_adjuster)
         if key is not None
     }
-    nominal = band.tracked.oscillator
-    low_kind = facts.adjuster(band.low_adjuster).kind if band.low_adjuster else None
-    low_factor = factors.get(band.low_adjuster or "", 1.0)
-    oscillator = replace(
-        nominal,
-        trimmer_f=nominal.trimmer_f * factors[band.high_adjuster] + stray,
-        padder_f=nominal.padder_f * (low_factor if low_kind is AdjusterKind.PADDER else 1.0),
-        inductance_h=nominal.inductance_h * (low_factor if low_kind is AdjusterKind.CORE else 1.0),
-    )
+    oscillator = _oscillator(facts, band, factors, stray)
     signal = band.tracked.signal
     primary_hz = PRIMARY_BELOW_BAND * band.low_hz
     contact_ohm, touching = _contact(condition, band.key, state.time_s)
     q, middle_hz = facts.circuit.aerial_q, math.sqrt(band.low_hz * band.high_hz)
 
     def tank(adjuster: str | None, departs: float) -> Tank:
-        trimmer_f = signal.trimmer_f * factors.get(adjuster or "", 1.0)
-        whole_f = gang_f * (1.0 + departs) + trimmer_f + stray
+        factor = factors.get(adjuster or "", 1.0)
+        variable = gang_f * (1.0 + departs) + signal.trimmer_f
+        if band.tracked.inductive:
+            # the slug and what is in series with it, across a trimmer
+            fixed_f = signal.inductance_h * factor + stray
+            return Tank(variable, fixed_f, q, middle_hz, contact_ohm)
+        whole_f = variable + signal.trimmer_f * (factor - 1.0) + stray
         return Tank(signal.inductance_h, whole_f, q, middle_hz, contact_ohm)
 
+    section = band.tracked.oscillator_gang_f(gang_f) * (1.0 + wander)
     return FrontEnd(
-        local_oscillator_hz=float(oscillator.resonance_hz(gang_f * (1.0 + wander))),
+        local_oscillator_hz=float(oscillator.resonance_hz(section)),
         aerial=tank(band.aerial_adjuster, 0.0),
         primary_l_h=1.0 / ((2.0 * math.pi * primary_hz) ** 2 * DUMMY_AERIAL_F),
         source=facts.circuit.aerial,
@@ -200,6 +198,20 @@ def front_end(
         rf_slope_s=rf_slope_s,
         dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )
+
+
+def _oscillator(
+    facts: ReceiverFacts, band: BandFacts, factors: dict[str, float], stray_f: float
+) -> OscillatorCircuit:
+    """The oscillator with its adjusters where they stand, and the cabinet's stray across it."""
+    nominal = band.tracked.oscillator
+    for key in (band.high_adjuster, band.low_adjuster):
+        if key is not None:
+            role = role_of(facts.adjuster(key).kind, inductive=band.tracked.inductive)
+            nominal = adjusted(nominal, role, factors[key])
+    if band.tracked.inductive:
+        return replace(nominal, inductance_h=nominal.inductance_h + stray_f)
+    return replace(nominal, trimmer_f=nominal.trimmer_f + stray_f)
 
 
 def _contact(condition: Condition, band: str, time_s: float) -> tuple[float, bool]:
