@@ -1,0 +1,514 @@
+"""One band's oscillator, fitted to all readings and moves: where every mark stands, what a turn
+does, and what the next reading will be, each with its doubt.
+
+The circuit is the sheet's, f = 1/(2 pi sqrt(L C)) less the IF, with coil, trimmer, padder, stray
+and the gang's law each allowed to be off by what parts of this age are; a dial mark is the gang's
+capacity at which the nominal set brings it in. Pointer offset and wander are smooth over the
+logarithm of frequency, the mean of the usual plate laws. An adjuster changes its part by equal
+factors for equal turns; how much, which way where that is not known, and whether its last moves did
+anything at all, are inferred with the rest. Source: Gauss-Newton to the most probable state and
+Laplace's approximation around it (textbooks of Bayesian inference), mixed over the hypotheses that
+are not numbers.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from glowdial.core.physics.tracking import Role, TrackedBand, TrimmerPlace
+
+Floats = NDArray[np.float64]
+
+# how far a coil, a trimmer as it was found, a fixed or adjusted padder may be off, as logarithms;
+# the stray that no sheet gives, as a share of the trimmer
+SCALE_DOUBT, SHUNT_DOUBT, SERIES_DOUBT, STRAY_DOUBT = 0.08, 0.35, 0.06, 0.10
+# a pointer as it was found, and after it was slid, in shares of its travel
+POINTER_DOUBT = 0.004
+# the gang's law, by waves along the scale: the first, and each next one less
+GANG_DOUBT, GANG_WAVES = 0.012, 4
+# a hand turns so much more or less than it notes, and at least so many turns
+HAND_SHARE, HAND_TURNS = 0.06, 0.012
+# what a cabinet adds across the oscillator, as a share of its trimmer
+CABINET_SHARE, CABINET_DOUBT = 0.008, 0.008
+IDLE_PRIOR, MOST_IDLE = 0.03, 2
+ITERATIONS, CORRECTIONS, ENOUGH, STEP = 20, 3, 1e-4, 1e-3
+SAMPLES, LEAST_WEIGHT = 512, 0.004
+# from a doubt to half of the interval that holds nine of ten
+NINETY = 1.645
+
+
+@dataclass(frozen=True, slots=True)
+class Turner:
+    """An adjuster of the oscillator: its role, the relative change of its part for a turn
+    clockwise, how well that is known (a logarithm), and whether its direction is."""
+
+    key: str
+    role: Role
+    change: float
+    doubt: float
+    way_known: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class MarkRead:
+    """What came in with the pointer on a mark, and how well that was read."""
+
+    mark_hz: float
+    frequency_hz: float
+    doubt_hz: float
+    in_cabinet: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """An adjuster was turned, clockwise positive."""
+
+    adjuster: str
+    turns: float
+
+
+@dataclass(frozen=True, slots=True)
+class PointerSlid:
+    """The pointer was moved on its cord or shaft."""
+
+
+Event = MarkRead | Turned | PointerSlid
+
+
+@dataclass(frozen=True, slots=True)
+class _Layout:
+    """Where each unknown stands in the vector; all are in units of their own doubt."""
+
+    pointers: int
+    turners: int
+    moves: int
+
+    @property
+    def waves(self) -> slice:
+        return slice(4, 4 + GANG_WAVES)
+
+    @property
+    def cabinet(self) -> int:
+        return 4 + GANG_WAVES
+
+    @property
+    def pointer(self) -> int:
+        return 5 + GANG_WAVES
+
+    @property
+    def rates(self) -> slice:
+        start = self.pointer + self.pointers
+        return slice(start, start + self.turners)
+
+    @property
+    def hands(self) -> slice:
+        start = self.pointer + self.pointers + self.turners
+        return slice(start, start + self.moves)
+
+    @property
+    def size(self) -> int:
+        return self.pointer + self.pointers + self.turners + self.moves
+
+
+@dataclass(frozen=True, slots=True)
+class _Stand:
+    """How the set stood at some readings: marks, turns of every adjuster (n, adjusters), which
+    moves had been made (n, moves), which pointer, in the cabinet or not."""
+
+    mark_hz: Floats
+    turns: Floats
+    moved: Floats
+    pointer: NDArray[np.int64]
+    in_cabinet: Floats
+
+
+@dataclass(frozen=True, slots=True)
+class _Circuit:
+    """The band, its scale from low to high in Hz, the adjusters, the unknowns, and how far each
+    move of each adjuster may have been off, in turns (adjusters, moves)."""
+
+    band: TrackedBand
+    span: tuple[float, float]
+    turners: tuple[Turner, ...]
+    layout: _Layout
+    hands: Floats
+
+    def turned(self, at: _Stand, states: Floats) -> Floats:
+        """Turns of every adjuster at each stand, the hand's own error in (states, stands, A)."""
+        slips = states[:, self.layout.hands]
+        off = np.stack([(slips * own) @ at.moved.T for own in self.hands], axis=-1)
+        return np.asarray(at.turns[None, :, :] + off)
+
+
+@dataclass(frozen=True, slots=True)
+class _Hypothesis:
+    """Directions of the adjusters, and moves that did nothing."""
+
+    ways: tuple[float, ...]
+    idle: frozenset[int]
+    prior: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Data:
+    """What was read under a hypothesis: where, what, and with which doubt."""
+
+    circuit: _Circuit
+    at: _Stand
+    read: Floats
+    doubt: Floats
+    ways: Floats
+
+    def misfit(self, states: Floats) -> Floats:
+        """Read less computed in units of the doubt (states, readings)."""
+        turned = self.circuit.turned(self.at, states)
+        ways = np.repeat(self.ways, len(states), axis=0)
+        return (self.read - _tuned(self.circuit, self.at, states, ways, turned)) / self.doubt
+
+
+@dataclass(frozen=True, slots=True)
+class _Mode:
+    """The most probable state under a hypothesis, the misfit there and its slopes, the inverse of
+    the precision's root, and the logarithm of the evidence."""
+
+    data: _Data
+    state: Floats
+    residual: Floats
+    slopes: Floats
+    spread: Floats
+    evidence: float
+
+    def samples(self, count: int) -> Floats:
+        """Normal around it, then brought to where they explain what was read as well as the
+        straight lines at the top say: the circuit bends, its readings do not."""
+        away = _normals(count, len(self.state), 7) @ self.spread.T
+        states = self.state + away
+        if not len(self.residual):
+            return np.asarray(states)
+        wanted = self.residual - away @ self.slopes.T
+        inverse = np.linalg.pinv(self.slopes, rcond=1e-6)
+        for _ in range(CORRECTIONS):
+            states = states + (self.data.misfit(states) - wanted) @ inverse.T
+        return np.asarray(states)
+
+
+@dataclass(frozen=True, slots=True)
+class Foreseen:
+    """A reading before it is taken, or where a mark stands: its mean and the doubt of it in Hz."""
+
+    mean_hz: float
+    doubt_hz: float
+
+    @property
+    def half_hz(self) -> float:
+        """Half of the interval that holds nine of ten."""
+        return NINETY * self.doubt_hz
+
+
+@dataclass(frozen=True)
+class FittedOscillator:
+    """What is known of a band's oscillator: ``samples`` of its state (n, unknowns); in each the
+    direction of every adjuster, the turns of it that did nothing, and whether it does anything (n,
+    adjusters); and how probable it is that the last move of each did nothing."""
+
+    circuit: _Circuit
+    turners: tuple[Turner, ...]
+    samples: Floats
+    ways: Floats
+    lost: Floats
+    alive: Floats
+    idle: tuple[float, ...]
+    stand: _Stand
+
+    def marks_hz(
+        self,
+        marks: Sequence[float],
+        turns: Mapping[str, float] | None = None,
+        *,
+        in_cabinet: bool = False,
+    ) -> Floats:
+        """What comes in at marks as each sample has it (samples, marks), after more ``turns``."""
+        n = len(marks)
+        now = _Stand(
+            np.asarray(marks, dtype=np.float64),
+            np.repeat(self.stand.turns[-1:], n, axis=0),
+            np.repeat(self.stand.moved[-1:], n, axis=0),
+            np.repeat(self.stand.pointer[-1:], n),
+            np.full(n, float(in_cabinet)),
+        )
+        more = np.array([(turns or {}).get(t.key, 0.0) for t in self.turners])
+        hand = np.hypot(HAND_SHARE * more, HAND_TURNS * (more != 0.0))
+        made = self.alive * (more + _normals(len(self.samples), len(self.turners), 11) * hand)
+        turned = self.circuit.turned(now, self.samples) + (made - self.lost)[:, None, :]
+        return _tuned(self.circuit, now, self.samples, self.ways, turned)
+
+    def foreseen(
+        self,
+        mark_hz: float,
+        turns: Mapping[str, float] | None = None,
+        *,
+        reading_doubt_hz: float = 0.0,
+        in_cabinet: bool = False,
+    ) -> Foreseen:
+        """Where a mark stands after more turns; with a reading's own doubt, the next reading."""
+        found = self.marks_hz((mark_hz,), turns, in_cabinet=in_cabinet)[:, 0]
+        spread = float(np.std(found))
+        return Foreseen(float(np.mean(found)), math.hypot(spread, reading_doubt_hz))
+
+    def inside(
+        self, mark_hz: float, tolerance_hz: float, turns: Mapping[str, float] | None = None
+    ) -> float:
+        """Probability that a mark stands inside its tolerance."""
+        found = self.marks_hz((mark_hz,), turns)[:, 0]
+        return float(np.mean(np.abs(found - mark_hz) <= tolerance_hz))
+
+    def hz_per_turn(self, key: str, mark_hz: float) -> Foreseen:
+        """What a turn clockwise of an adjuster does at a mark, by a quarter of one."""
+        at, on = (self.marks_hz((mark_hz,), t)[:, 0] for t in (None, {key: 0.25}))
+        did = (on - at) / 0.25
+        return Foreseen(float(np.mean(did)), float(np.std(did)))
+
+    def does_nothing(self, key: str) -> float:
+        """Probability that the last move of an adjuster did nothing; 0 before any."""
+        return dict(zip((t.key for t in self.turners), self.idle, strict=True)).get(key, 0.0)
+
+
+def fit_oscillator(
+    band: TrackedBand,
+    span: tuple[float, float],
+    turners: Sequence[Turner],
+    events: Sequence[Event],
+) -> FittedOscillator:
+    """Fit a band's circuit to what was read and turned, in order.
+
+    ``span`` is the band's scale in Hz, from low to high. Without readings it is the sheet's own
+    belief.
+    """
+    turners = tuple(turners)
+    stand, reads = _stands(turners, events)
+    moves = [e for e in events if isinstance(e, Turned)]
+    layout = _Layout(int(stand.pointer[-1]) + 1, len(turners), len(moves))
+    hands = np.array(
+        [[_hand(m) if m.adjuster == t.key else 0.0 for m in moves] for t in turners]
+    ).reshape(len(turners), len(moves))
+    circuit = _Circuit(band, span, turners, layout, hands)
+    at = _rows(stand, slice(0, -1))
+    found = [(h, _most_probable(circuit, at, reads, h, moves)) for h in _hypotheses(turners, moves)]
+    logs = np.array([math.log(h.prior) + mode.evidence for h, mode in found])
+    weights = np.exp(logs - np.max(logs))
+    weights /= np.sum(weights)
+    return _mixed(circuit, stand, moves, found, weights)
+
+
+def _hand(move: Turned) -> float:
+    return math.hypot(HAND_SHARE * move.turns, HAND_TURNS)
+
+
+def _rows(stand: _Stand, rows: slice) -> _Stand:
+    """Some rows of it."""
+    return _Stand(
+        stand.mark_hz[rows],
+        stand.turns[rows],
+        stand.moved[rows],
+        stand.pointer[rows],
+        stand.in_cabinet[rows],
+    )
+
+
+def _stands(turners: tuple[Turner, ...], events: Sequence[Event]) -> tuple[_Stand, list[MarkRead]]:
+    """How the set stood at each reading, and in a last row as it stands now."""
+    places = {t.key: n for n, t in enumerate(turners)}
+    count = sum(isinstance(e, Turned) for e in events)
+    turns, moved, pointer, made = np.zeros(len(turners)), np.zeros(count), 0, 0
+    rows: list[tuple[float, Floats, Floats, int, float]] = []
+    reads: list[MarkRead] = []
+    for event in events:
+        if isinstance(event, MarkRead):
+            reads.append(event)
+            rows.append(
+                (event.mark_hz, turns.copy(), moved.copy(), pointer, float(event.in_cabinet))
+            )
+        elif isinstance(event, Turned):
+            moved[made] = 1.0
+            made += 1
+            if event.adjuster in places:
+                turns[places[event.adjuster]] += event.turns
+        else:
+            pointer += 1
+    rows.append((0.0, turns, moved, pointer, 0.0))
+    return (
+        _Stand(
+            np.array([r[0] for r in rows]),
+            np.array([r[1] for r in rows]).reshape(len(rows), len(turners)),
+            np.array([r[2] for r in rows]).reshape(len(rows), count),
+            np.array([r[3] for r in rows]),
+            np.array([r[4] for r in rows]),
+        ),
+        reads,
+    )
+
+
+def _hypotheses(turners: tuple[Turner, ...], moves: list[Turned]) -> Iterator[_Hypothesis]:
+    """Every direction of the adjusters that is not known, with and without idle last moves of the
+    one that was turned last."""
+    options = [(1.0,) if t.way_known else (1.0, -1.0) for t in turners]
+    idles: list[frozenset[int]] = [frozenset()]
+    if moves:
+        mine = [n for n, m in enumerate(moves) if m.adjuster == moves[-1].adjuster]
+        idles += [frozenset(mine[-k:]) for k in range(1, min(len(mine), MOST_IDLE) + 1)]
+    for ways in itertools.product(*options):
+        for idle in idles:
+            prior = IDLE_PRIOR if idle else 1.0 - IDLE_PRIOR
+            yield _Hypothesis(ways, idle, prior * 0.5 ** sum(len(o) > 1 for o in options))
+
+
+def _most_probable(
+    circuit: _Circuit,
+    at: _Stand,
+    reads: list[MarkRead],
+    hypothesis: _Hypothesis,
+    moves: list[Turned],
+) -> _Mode:
+    """Where a hypothesis explains best what was read, by Gauss-Newton steps that are damped where
+    they do not help."""
+    at = _idle_taken_out(at, circuit.turners, hypothesis, moves)
+    read = np.array([r.frequency_hz for r in reads])
+    doubt = np.array([r.doubt_hz for r in reads])
+    data = _Data(circuit, at, read, doubt, np.array([hypothesis.ways]))
+    unit = np.eye(circuit.layout.size)
+    state, damping = np.zeros(circuit.layout.size), 0.0
+    residual = data.misfit(state[None])[0]
+    worth = float(residual @ residual)
+    slopes = _slopes(data, state, residual)
+    for _ in range(ITERATIONS):
+        precision = slopes.T @ slopes + (1.0 + damping) * unit
+        tried = state + np.linalg.solve(precision, slopes.T @ residual - state)
+        there = data.misfit(tried[None])[0]
+        now = float(there @ there + tried @ tried)
+        if not now <= worth:
+            damping = max(4.0 * damping, 1.0)
+            continue
+        settled = worth - now < ENOUGH
+        state, residual, worth, damping = tried, there, now, damping / 4.0
+        slopes = _slopes(data, state, residual)
+        if settled:
+            break
+    root = np.linalg.cholesky(slopes.T @ slopes + unit)
+    evidence = -0.5 * worth - float(np.sum(np.log(np.diag(root))))
+    return _Mode(data, state, residual, slopes, np.linalg.inv(root).T, evidence)
+
+
+def _slopes(data: _Data, state: Floats, residual: Floats) -> Floats:
+    """How the misfit falls with each unknown (readings, unknowns), by small steps."""
+    stepped = data.misfit(state + STEP * np.eye(len(state)))
+    return np.asarray((residual[:, None] - stepped.T) / STEP)
+
+
+def _idle_taken_out(
+    at: _Stand, turners: tuple[Turner, ...], hypothesis: _Hypothesis, moves: list[Turned]
+) -> _Stand:
+    """The turns without those that did nothing."""
+    if not hypothesis.idle:
+        return at
+    places = {t.key: n for n, t in enumerate(turners)}
+    turns, moved = at.turns.copy(), at.moved.copy()
+    for n in hypothesis.idle:
+        if moves[n].adjuster in places:
+            turns[:, places[moves[n].adjuster]] -= moves[n].turns * at.moved[:, n]
+        moved[:, n] = 0.0
+    return _Stand(at.mark_hz, turns, moved, at.pointer, at.in_cabinet)
+
+
+def _mixed(
+    circuit: _Circuit,
+    stand: _Stand,
+    moves: list[Turned],
+    found: list[tuple[_Hypothesis, _Mode]],
+    weights: Floats,
+) -> FittedOscillator:
+    """Samples of all hypotheses, as many of each as it is probable."""
+    keys = [t.key for t in circuit.turners]
+    idle = np.zeros(len(keys))
+    samples, ways, lost, alive = [], [], [], []
+    for (hypothesis, mode), weight in zip(found, weights, strict=True):
+        gone = np.array(
+            [sum(moves[n].turns for n in hypothesis.idle if moves[n].adjuster == k) for k in keys]
+        )
+        still = np.array([any(moves[n].adjuster == k for n in hypothesis.idle) for k in keys])
+        idle += weight * still
+        count = round(SAMPLES * float(weight))
+        if weight < LEAST_WEIGHT or count == 0:
+            continue
+        samples.append(mode.samples(count))
+        ways.append(np.tile(hypothesis.ways, (count, 1)))
+        lost.append(np.tile(gone, (count, 1)))
+        alive.append(np.tile(1.0 - still, (count, 1)))
+    return FittedOscillator(
+        circuit,
+        circuit.turners,
+        np.concatenate(samples),
+        np.concatenate(ways),
+        np.concatenate(lost),
+        np.concatenate(alive),
+        tuple(float(p) for p in idle),
+        stand,
+    )
+
+
+@cache
+def _table(count: int, size: int, seed: int) -> Floats:
+    half = np.random.default_rng((seed, size)).standard_normal(((count + 1) // 2, size))
+    return np.concatenate([half, -half])[:count]
+
+
+def _normals(count: int, size: int, seed: int) -> Floats:
+    """The same normal numbers every time, in pairs of both signs, so that their mean is nothing."""
+    return _table(count, size, seed)
+
+
+def _tuned(of: _Circuit, at: _Stand, states: Floats, ways: Floats, turned: Floats) -> Floats:
+    """What comes in at each stand for each state (states, stands), in Hz."""
+    lo, layout = of.band.oscillator, of.layout
+    low, high = of.span
+    octave = math.log(high / low)
+    # pointer: a share of its travel is the same ratio of frequency everywhere
+    slid = POINTER_DOUBT * states[:, layout.pointer + at.pointer]
+    gang = lo.gang_capacity_f(at.mark_hz * np.exp(octave * slid) + of.band.offset_hz)
+    place = np.log(at.mark_hz / low) / octave
+    for wave in range(1, GANG_WAVES + 1):
+        swing = GANG_DOUBT / wave * np.cos(math.pi * wave * place)
+        gang = gang * (1.0 + states[:, 3 + wave, None] * swing)
+    made = _made_of_turns(of, states, ways, turned)
+    scale = lo.inductance_h * np.exp(SCALE_DOUBT * states[:, 0, None] + made[Role.SCALE])
+    shunt = lo.trimmer_f * np.exp(SHUNT_DOUBT * states[:, 1, None] + made[Role.SHUNT])
+    series = lo.padder_f * np.exp(SERIES_DOUBT * states[:, 2, None] + made[Role.SERIES])
+    stray = lo.stray_f + lo.trimmer_f * STRAY_DOUBT * states[:, 3, None]
+    housed = at.in_cabinet * (CABINET_SHARE + CABINET_DOUBT * states[:, layout.cabinet, None])
+    if of.band.inductive:
+        scale = scale * (1.0 + housed)
+    else:
+        shunt = shunt + lo.trimmer_f * housed
+    across_gang = lo.place is TrimmerPlace.ACROSS_GANG
+    gang_side, coil_side = (shunt, stray) if across_gang else (stray, shunt)
+    variable = gang + gang_side
+    total = coil_side + variable / (1.0 + variable / series)
+    return np.asarray(1.0 / (2.0 * np.pi * np.sqrt(scale * total)) - of.band.offset_hz)
+
+
+def _made_of_turns(
+    of: _Circuit, states: Floats, ways: Floats, turned: Floats
+) -> Mapping[Role, Floats]:
+    """What the turns made of each part, as logarithms (states, stands)."""
+    made: dict[Role, Floats] = {role: np.zeros(turned.shape[:2]) for role in Role}
+    rates = states[:, of.layout.rates]
+    for n, turner in enumerate(of.turners):
+        rate = turner.change * ways[:, n] * np.exp(turner.doubt * rates[:, n])
+        made[turner.role] = made[turner.role] + rate[:, None] * turned[:, :, n]
+    return made
