@@ -16,7 +16,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import numpy as np
@@ -37,8 +37,10 @@ GANG_DOUBT, GANG_WAVES = 0.012, 4
 HAND_SHARE, HAND_TURNS = 0.06, 0.012
 # what a cabinet adds across the oscillator, as a share of its trimmer
 CABINET_SHARE, CABINET_DOUBT = 0.008, 0.008
+# freedom of the readings' own distribution, and how often its weights are found anew
+FREEDOM, REWEIGHTED = 4.0, 2
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
-ITERATIONS, CORRECTIONS, ENOUGH, STEP = 20, 3, 1e-4, 1e-3
+ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
 # from a doubt to half of the interval that holds nine of ten
 NINETY = 1.645
@@ -166,11 +168,15 @@ class _Data:
     doubt: Floats
     ways: Floats
 
-    def misfit(self, states: Floats) -> Floats:
-        """Read less computed in units of the doubt (states, readings)."""
+    def tuned(self, states: Floats) -> Floats:
+        """What comes in at each reading (states, readings), in Hz."""
         turned = self.circuit.turned(self.at, states)
         ways = np.repeat(self.ways, len(states), axis=0)
-        return (self.read - _tuned(self.circuit, self.at, states, ways, turned)) / self.doubt
+        return _tuned(self.circuit, self.at, states, ways, turned)
+
+    def misfit(self, states: Floats) -> Floats:
+        """Read less computed in units of the doubt (states, readings)."""
+        return (self.read - self.tuned(states)) / self.doubt
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,7 +222,8 @@ class Foreseen:
 class FittedOscillator:
     """What is known of a band's oscillator: ``samples`` of its state (n, unknowns); in each the
     direction of every adjuster, the turns of it that did nothing, and whether it does anything (n,
-    adjusters); and how probable it is that the last move of each did nothing."""
+    adjusters); how probable it is that the last move of each did nothing; and how far each reading
+    is off the rest, in its own doubts."""
 
     circuit: _Circuit
     turners: tuple[Turner, ...]
@@ -226,15 +233,17 @@ class FittedOscillator:
     alive: Floats
     idle: tuple[float, ...]
     stand: _Stand
+    off: tuple[float, ...]
 
     def marks_hz(
         self,
         marks: Sequence[float],
-        turns: Mapping[str, float] | None = None,
+        turns: Mapping[str, Floats | float] | None = None,
         *,
         in_cabinet: bool = False,
     ) -> Floats:
-        """What comes in at marks as each sample has it (samples, marks), after more ``turns``."""
+        """What comes in at marks as each sample has it (samples, marks), after more ``turns``, the
+        same in all samples or each sample's own."""
         n = len(marks)
         now = _Stand(
             np.asarray(marks, dtype=np.float64),
@@ -243,7 +252,9 @@ class FittedOscillator:
             np.repeat(self.stand.pointer[-1:], n),
             np.full(n, float(in_cabinet)),
         )
-        more = np.array([(turns or {}).get(t.key, 0.0) for t in self.turners])
+        count = len(self.samples)
+        columns = [np.broadcast_to((turns or {}).get(t.key, 0.0), count) for t in self.turners]
+        more = np.stack(columns, axis=1)
         hand = np.hypot(HAND_SHARE * more, HAND_TURNS * (more != 0.0))
         made = self.alive * (more + _normals(len(self.samples), len(self.turners), 11) * hand)
         turned = self.circuit.turned(now, self.samples) + (made - self.lost)[:, None, :]
@@ -274,6 +285,17 @@ class FittedOscillator:
         at, on = (self.marks_hz((mark_hz,), t)[:, 0] for t in (None, {key: 0.25}))
         did = (on - at) / 0.25
         return Foreseen(float(np.mean(did)), float(np.std(did)))
+
+    def last_off(self, mark_hz: float) -> float:
+        """How far the last reading at a mark is off what all others say, in its own doubts."""
+        read = self.stand.mark_hz[:-1]
+        mine = [v for hz, v in zip(read, self.off, strict=True) if hz == mark_hz]
+        return abs(mine[-1]) if mine else 0.0
+
+    def moves_of(self, key: str) -> int:
+        """How often an adjuster was turned so far."""
+        place = [t.key for t in self.turners].index(key)
+        return int(np.count_nonzero(self.circuit.hands[place]))
 
     def does_nothing(self, key: str) -> float:
         """Probability that the last move of an adjuster did nothing; 0 before any."""
@@ -382,14 +404,25 @@ def _most_probable(
     read = np.array([r.frequency_hz for r in reads])
     doubt = np.array([r.doubt_hz for r in reads])
     data = _Data(circuit, at, read, doubt, np.array([hypothesis.ways]))
-    unit = np.eye(circuit.layout.size)
-    state, damping = np.zeros(circuit.layout.size), 0.0
+    mode = _climbed(data, np.zeros(circuit.layout.size))
+    for _ in range(REWEIGHTED):
+        # Student's t: a reading far from all others counts less, by how far it is
+        off = (read - mode.data.tuned(mode.state[None])[0]) / doubt
+        spread = np.sqrt((FREEDOM + off**2) / (FREEDOM + 1.0))
+        mode = _climbed(replace(data, doubt=doubt * np.maximum(spread, 1.0)), mode.state)
+    return mode
+
+
+def _climbed(data: _Data, state: Floats) -> _Mode:
+    """From a state to the top."""
+    unit, damping = np.eye(len(state)), 0.0
     residual = data.misfit(state[None])[0]
-    worth = float(residual @ residual)
+    worth = float(residual @ residual + state @ state)
     slopes = _slopes(data, state, residual)
     for _ in range(ITERATIONS):
         precision = slopes.T @ slopes + (1.0 + damping) * unit
-        tried = state + np.linalg.solve(precision, slopes.T @ residual - state)
+        step = np.linalg.solve(precision, slopes.T @ residual - state)
+        tried = state + step / max(1.0, float(np.linalg.norm(step)) / LONGEST_STEP)
         there = data.misfit(tried[None])[0]
         now = float(there @ there + tried @ tried)
         if not now <= worth:
@@ -401,7 +434,7 @@ def _most_probable(
         if settled:
             break
     root = np.linalg.cholesky(slopes.T @ slopes + unit)
-    evidence = -0.5 * worth - float(np.sum(np.log(np.diag(root))))
+    evidence = -0.5 * worth - float(np.sum(np.log(np.diag(root))) + np.sum(np.log(data.doubt)))
     return _Mode(data, state, residual, slopes, np.linalg.inv(root).T, evidence)
 
 
@@ -436,6 +469,7 @@ def _mixed(
     """Samples of all hypotheses, as many of each as it is probable."""
     keys = [t.key for t in circuit.turners]
     idle = np.zeros(len(keys))
+    off = np.zeros(len(stand.mark_hz) - 1)
     samples, ways, lost, alive = [], [], [], []
     for (hypothesis, mode), weight in zip(found, weights, strict=True):
         gone = np.array(
@@ -443,6 +477,7 @@ def _mixed(
         )
         still = np.array([any(moves[n].adjuster == k for n in hypothesis.idle) for k in keys])
         idle += weight * still
+        off += weight * mode.residual
         count = round(SAMPLES * float(weight))
         if weight < LEAST_WEIGHT or count == 0:
             continue
@@ -459,6 +494,7 @@ def _mixed(
         np.concatenate(alive),
         tuple(float(p) for p in idle),
         stand,
+        tuple(float(v) for v in off),
     )
 
 

@@ -1,0 +1,403 @@
+"""How many moves the fitted oscillator needs: seeded misaligned receivers that it cannot see into.
+
+python -m benchmarks.oscillator_moves [RECEIVERS]
+"""
+
+from __future__ import annotations
+
+import math
+import sys
+import time
+from collections import defaultdict
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
+from glowdial.core.alignment.fitted_oscillator import (
+    Event,
+    MarkRead,
+    Turned,
+    fit_oscillator,
+)
+from glowdial.core.alignment.next_move import Act, Mark, next_move
+from glowdial.core.physics.tracking import (
+    AdjusterKind,
+    Gang,
+    TrackedBand,
+    TrimmerPlace,
+    best_points,
+    cut_plates,
+    signal_circuit,
+    two_point,
+)
+from glowdial.core.stages.tracking.oscillator import reading_doubt_hz, turner_of
+
+GANG = Gang(12e-12, 430e-12)
+SHORT_GANG = Gang(10e-12, 250e-12)
+RACK = Gang(12e-6, 170e-6)
+FM_GANG = Gang(5e-12, 17e-12)
+MOST_STEPS = 24
+
+
+@dataclass(frozen=True)
+class Design:
+    """A circuit: its name, band, IF, nominal design, and the parts that its adjusters change."""
+
+    name: str
+    low_hz: float
+    high_hz: float
+    intermediate_hz: float
+    tracked: TrackedBand
+    high: AdjusterKind | None
+    low: AdjusterKind | None
+    bandwidth_hz: float
+
+
+def designs(rng: np.random.Generator) -> list[Design]:
+    """One of each circuit, its figures drawn."""
+    mf_hz = float(rng.choice([262e3, 455e3, 465e3]))
+    medium = (530e3, 1620e3)
+    medium_signal = signal_circuit(GANG, *medium)
+    short_low = float(rng.uniform(2e6, 6e6))
+    short = (short_low, 2.9 * short_low)
+    short_signal = signal_circuit(GANG, *short)
+    long = (150e3, 300e3)
+    trimmer, padder, core = AdjusterKind.TRIMMER, AdjusterKind.PADDER, AdjusterKind.CORE
+    wide, narrow = 0.018 * mf_hz, 3e3
+
+    def three(stray_pf: float, place: TrimmerPlace) -> TrackedBand:
+        return best_points(medium_signal, mf_hz, *medium, place=place, stray_f=stray_pf * 1e-12)
+
+    return [
+        Design(
+            "trimmer at the gang, padder",
+            *medium,
+            mf_hz,
+            three(0.0, TrimmerPlace.ACROSS_GANG),
+            trimmer,
+            padder,
+            wide,
+        ),
+        Design(
+            "trimmer at the coil, padder, stray",
+            *medium,
+            mf_hz,
+            three(8.0, TrimmerPlace.ACROSS_COIL),
+            trimmer,
+            padder,
+            wide,
+        ),
+        Design(
+            "trimmer, core, fixed padder, stray",
+            *medium,
+            mf_hz,
+            three(6.0, TrimmerPlace.ACROSS_GANG),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "cut plates, trimmer and core",
+            *medium,
+            mf_hz,
+            cut_plates(medium_signal, mf_hz, *medium),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "cut plates, trimmer alone",
+            *medium,
+            mf_hz,
+            cut_plates(medium_signal, mf_hz, *medium),
+            trimmer,
+            None,
+            wide,
+        ),
+        Design(
+            "short wave above",
+            *short,
+            mf_hz,
+            best_points(short_signal, mf_hz, *short),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "short wave below",
+            *short,
+            mf_hz,
+            two_point(short_signal, mf_hz, short, high_side=False),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "long wave below",
+            *long,
+            50e3,
+            two_point(signal_circuit(GANG, *long), 50e3, (160e3, 280e3), high_side=False),
+            trimmer,
+            core,
+            narrow,
+        ),
+        Design(
+            "slug rack",
+            *medium,
+            262e3,
+            replace(best_points(signal_circuit(RACK, *medium), 262e3, *medium), inductive=True),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "FM, core and trimmer",
+            87.5e6,
+            108e6,
+            10.7e6,
+            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
+            trimmer,
+            core,
+            220e3,
+        ),
+        Design(
+            "FM, one core",
+            87.5e6,
+            108e6,
+            10.7e6,
+            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
+            core,
+            None,
+            220e3,
+        ),
+    ]
+
+
+def parts_of(tracked: TrackedBand) -> Parts:
+    """The maker's own set, as the hidden receiver knows it."""
+    lo = tracked.oscillator
+    at_gang = lo.place is TrimmerPlace.ACROSS_GANG
+    return Parts(
+        lo.inductance_h,
+        lo.trimmer_f if at_gang else lo.stray_f,
+        lo.stray_f if at_gang else lo.trimmer_f,
+        lo.padder_f,
+        tracked.inductive and math.isinf(lo.padder_f),
+    )
+
+
+def part_name(design: Design, kind: AdjusterKind) -> str:
+    """Which of the tank's parts an adjuster changes."""
+    if kind is AdjusterKind.PADDER:
+        return "series"
+    if (kind is AdjusterKind.CORE) is not design.tracked.inductive:
+        return "coil"
+    at_gang = design.tracked.oscillator.place is TrimmerPlace.ACROSS_GANG
+    return "across_gang" if at_gang else "across_coil"
+
+
+NORMS = {AdjusterKind.TRIMMER: 0.18, AdjusterKind.PADDER: 0.06, AdjusterKind.CORE: 0.014}
+
+
+def hidden(design: Design, rng: np.random.Generator, tolerance: float) -> HiddenBand:
+    """A set of this circuit, as it was found: its parts aged, its screws turned."""
+    band = HiddenBand(
+        rng,
+        parts_of(design.tracked),
+        design.intermediate_hz,
+        design.tracked.high_side,
+        design.low_hz,
+        design.high_hz,
+        tolerance,
+        design.bandwidth_hz,
+    )
+    for key, kind in (("high", design.high), ("low", design.low)):
+        if kind is not None:
+            rate = NORMS[kind] * float(rng.uniform(0.5, 1.8)) * float(rng.choice([-1, 1, 1, 1]))
+            band.screws[key] = Screw(part_name(design, kind), rate, 0.0)
+    two = len(band.screws) == 2
+    law = 0.02 if two else 0.004
+    band.wobble = (
+        float(rng.uniform(-law, law)),
+        0.25 * law * float(rng.uniform(-1, 1)),
+        float(rng.uniform(0, 6)),
+    )
+    if two:
+        band.pointer = float(rng.uniform(-0.003, 0.003))
+        band.shares = {"coil": 0.02 * float(rng.standard_normal())}
+    if design.low_hz > 1.8e6:
+        band.drift = 3e-4 * float(rng.uniform(0, 1))
+    return band
+
+
+def put_right(band: HiddenBand, marks: list[float]) -> bool:
+    """Turn its screws, seeing all, to where the worst mark is least off; whether that is inside."""
+    from scipy.optimize import least_squares
+
+    keys = list(band.screws)
+    warm, band.minutes = band.minutes, 1e3
+
+    def off(turns: np.ndarray) -> list[float]:
+        for key, t in zip(keys, turns, strict=True):
+            band.screws[key].turns = float(t)
+        return [band.error(m) for m in marks]
+
+    found = least_squares(off, np.zeros(len(keys)), x_scale=0.1, diff_step=1e-3)
+    worst = max(abs(e) for e in off(found.x))
+    band.minutes = warm
+    return worst < 0.5
+
+
+def set_wrong(band: HiddenBand, marks: list[float], rng: np.random.Generator) -> None:
+    """Turn the screws to up to ten tolerances out at the ends."""
+    right = {k: s.turns for k, s in band.screws.items()}
+    wanted = float(rng.uniform(0.3, 10.0))
+    ways = {k: float(rng.uniform(-1, 1)) for k in band.screws}
+    scale = 1.0
+    for _ in range(40):
+        for key, screw in band.screws.items():
+            screw.turns = right[key] + scale * ways[key]
+        worst = max(abs(band.error(m)) for m in marks)
+        scale *= min(max(wanted / max(worst, 1e-6), 0.3), 3.0) ** 0.7
+        if abs(worst / wanted - 1.0) < 0.03:
+            return
+
+
+@dataclass
+class Tally:
+    """What is counted, by kind of sheet and by circuit."""
+
+    moves: dict[str, list[int]] = field(default_factory=lambda: defaultdict(list))
+    by_circuit: dict[str, list[int]] = field(default_factory=lambda: defaultdict(list))
+    inside: list[bool] = field(default_factory=list)
+    outside_names: list[str] = field(default_factory=list)
+    worse: list[bool] = field(default_factory=list)
+    held: dict[str, list[bool]] = field(default_factory=lambda: defaultdict(list))
+    halves: list[float] = field(default_factory=list)
+    fits_ms: list[float] = field(default_factory=list)
+    untouched: list[bool] = field(default_factory=list)
+
+
+def change_said(
+    screw: Screw, kind: AdjusterKind, sheet: str, rng: np.random.Generator
+) -> float | None:
+    """What the sheet says that a turn does: right to 30 %, wrong by up to 2.5 times, or nothing."""
+    if sheet == "missing":
+        return None
+    most = 1.3 if sheet == "right" else 2.5
+    return screw.share_per_turn * float(math.exp(rng.uniform(-math.log(most), math.log(most))))
+
+
+def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
+    """One band, from as found until it is left."""
+    rng = np.random.default_rng((seed, 13))
+    tolerance = 0.005 if design.low_hz < 80e6 else 0.002
+    band = hidden(design, rng, tolerance)
+    low_mark, high_mark = design.low_hz * 1.12, design.high_hz / 1.12
+    if design.low_hz > 80e6:
+        low_mark, high_mark = 90e6, 106e6
+    marks = [high_mark, low_mark]
+    if not put_right(band, marks):
+        return
+    set_wrong(band, marks, rng)
+    kinds = {k: v for k, v in (("high", design.high), ("low", design.low)) if v is not None}
+    turners = [
+        turner_of(k, kind, change_said(band.screws[k], kind, sheet, rng), design.tracked)
+        for k, kind in kinds.items()
+    ]
+    adjusters = {high_mark: "high", low_mark: "low" if design.low else None}
+    doubts = {
+        m: reading_doubt_hz(design.bandwidth_hz, (design.low_hz, design.high_hz), m) for m in marks
+    }
+    events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
+    reads = dict.fromkeys(marks, 1)
+    moves = dict.fromkeys(kinds, 0)
+    was_inside = all(abs(band.error(m)) <= 0.6 for m in marks)
+    for _ in range(MOST_STEPS):
+        begun = time.perf_counter()
+        fit = fit_oscillator(design.tracked, (design.low_hz, design.high_hz), turners, events)
+        now = next_move(
+            fit,
+            [Mark(m, tolerance * m, adjusters[m], doubts[m], reads[m]) for m in marks],
+            dict.fromkeys(kinds, 8.0),
+        )
+        tally.fits_ms.append(1e3 * (time.perf_counter() - begun))
+        if now.act in (Act.LEAVE, Act.STUCK):
+            break
+        foretold = fit.foreseen(
+            now.mark_hz,
+            {now.adjuster: now.turns} if now.act is Act.TURN else None,
+            reading_doubt_hz=doubts[now.mark_hz],
+        )
+        if now.act is Act.TURN:
+            before = abs(band.stands(now.mark_hz) - now.mark_hz)
+            band.turn(now.adjuster, now.turns)
+            after = abs(band.stands(now.mark_hz) - now.mark_hz)
+            moves[now.adjuster] += 1
+            if not now.trial:
+                tally.worse.append(after > before + doubts[now.mark_hz])
+            events.append(Turned(now.adjuster, now.turns))
+            reads = dict.fromkeys(marks, 0)
+        hz = band.read(now.mark_hz)
+        kind = f"{design.name}"
+        if not now.trial:
+            tally.held[kind].append(abs(hz - foretold.mean_hz) <= foretold.half_hz)
+            if sum(moves.values()) >= 3:
+                tally.halves.append(foretold.half_hz / doubts[now.mark_hz])
+        events.append(MarkRead(now.mark_hz, hz, doubts[now.mark_hz]))
+        reads[now.mark_hz] += 1
+    band.minutes = 60.0
+    ends = [m for m in marks if adjusters[m]] if len(kinds) == 1 else marks
+    good = all(abs(band.error(m)) <= 1.0 for m in ends)
+    tally.inside.append(good)
+    if not good:
+        tally.outside_names.append(
+            f"{design.name} {seed} {sheet} {[round(band.error(m), 2) for m in marks]} {moves}"
+        )
+    if sum(moves.values()):
+        for count in moves.values():
+            tally.moves[sheet].append(count)
+            tally.by_circuit[design.name].append(count)
+    if was_inside:
+        tally.untouched.append(not sum(moves.values()))
+
+
+def main(receivers: int) -> None:
+    """Work so many receivers of one to five bands, and print what it took."""
+    tally = Tally()
+    for seed in range(receivers):
+        rng = np.random.default_rng((seed, 77))
+        known = designs(rng)
+        sheet = ("right", "wrong", "missing")[seed % 3]
+        for n in rng.choice(len(known), int(rng.integers(1, 6)), replace=False):
+            work(known[int(n)], 100 * seed + int(n), sheet, tally)
+    print(f"{len(tally.inside)} bands, both ends inside {_share(tally.inside)}")
+    for line in tally.outside_names[:12]:
+        print("   outside:", line)
+    for sheet, counts in tally.moves.items():
+        few = 3 if sheet == "wrong" else 2 if sheet == "right" else 4
+        print(
+            f"sheet {sheet}: mean {np.mean(counts):.2f} moves, at most {few} in "
+            f"{100 * np.mean(np.array(counts) <= few):.1f} %"
+        )
+    for name, counts in tally.by_circuit.items():
+        held = tally.held[name]
+        print(f"   {name}: {np.mean(counts):.2f} moves, interval holds {_share(held)}")
+    every = [h for held in tally.held.values() for h in held]
+    print(
+        f"interval of 90 % holds {_share(every)}, half-width {np.median(tally.halves):.1f} doubts"
+    )
+    print(f"moves that leave their mark further off: {_share(tally.worse)}")
+    print(f"bands well inside left alone: {_share(tally.untouched)}")
+    print(
+        f"fit and advice: median {np.median(tally.fits_ms):.0f} ms, most {max(tally.fits_ms):.0f}"
+    )
+
+
+def _share(of: list[bool]) -> str:
+    return f"{100 * float(np.mean(of)):.1f} % of {len(of)}" if of else "none"
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 200)

@@ -1,0 +1,295 @@
+"""What to do next to a band's oscillator: leave it, read a mark again, or turn one adjuster.
+
+The turns that bring all marks home together are each sample's own least squares, in tolerances, and
+of those the middle one. Where one adjuster alone will do, only that one is turned, as far as
+brings most samples inside: an effect that is not well known is thereby aimed at short of the mark.
+Of two that have to turn the one that is less known goes first. Source: expected loss, as in
+textbooks of decision theory.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from glowdial.core.alignment.fitted_oscillator import FittedOscillator, Foreseen
+
+Floats = NDArray[np.float64]
+
+# what is inside with this probability is left; below that, and near the edge, it is read again
+SURE, MOST_READS = 0.95, 3
+EDGE_DOUBTS = 1.7
+# a reading that the others do not bear out by so many of its doubts is taken again
+STRANGE = 1.8
+# a turn is tried at these shares of what the squared error asks for
+SHARES = (0.6, 0.7, 0.8, 0.85, 0.9, 0.95, 1.0, 1.05, 1.1, 1.2)
+# where the other one can still put it right
+JOINT_SHARE, RIDGE = 0.9, 1e-6
+# one adjuster will do where it brings every mark this far inside
+ENOUGH_INSIDE = 0.7
+# of the cabinet's pull, this share is met beforehand
+CABINET_SHARE_MET = 0.5
+# an adjuster that most probably did nothing is not turned again
+IDLE_SURE = 0.9
+FIRST_STEP, ROUNDS = 1.0 / 8.0, 4
+TRIAL_SHARE, MOST_TRIAL = 0.6, 0.5
+GRAINS = (1.0 / 8.0, 1.0 / 16.0, 1.0 / 32.0, 1.0 / 64.0)
+GRAIN_SHARE = 0.12
+
+
+class Act(StrEnum):
+    """What is to be done."""
+
+    LEAVE = "leave it"
+    READ = "read it again"
+    TURN = "turn"
+    STUCK = "nothing turns it"
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A mark that is adjusted: where, its tolerance, what is turned there (None: nothing), how well
+    it is read, how often it was read since something last moved, and whether a person gave it up.
+    """
+
+    mark_hz: float
+    tolerance_hz: float
+    adjuster: str | None
+    doubt_hz: float
+    reads: int
+    given_up: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class NextMove:
+    """What to do, at which mark; for a turn how far, where every mark then stands, and whether it
+    is a trial of something whose direction is not known."""
+
+    act: Act
+    mark_hz: float = 0.0
+    adjuster: str = ""
+    turns: float = 0.0
+    lands: Mapping[float, Foreseen] = field(default_factory=dict)
+    trial: bool = False
+    alone: bool = True
+
+
+def next_move(
+    fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
+) -> NextMove:
+    """What brings the marks inside with the fewest moves.
+
+    ``travel_turns`` is the whole travel of each adjuster; no single move is more than half of it.
+    """
+    open_marks = [m for m in marks if not m.given_up]
+    unread = [m for m in open_marks if m.reads == 0]
+    # where one has to move in any case, the others are read after it
+    if unread and not any(_outside_for_sure(fit, m) for m in open_marks):
+        return NextMove(Act.READ, unread[0].mark_hz)
+    unsettled = [m for m in open_marks if not _settled(fit, m)]
+    if not unsettled:
+        return NextMove(Act.LEAVE)
+    for mark in unsettled:
+        if mark.reads < MOST_READS and (
+            _near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE
+        ):
+            return NextMove(Act.READ, mark.mark_hz)
+    return _turn(fit, open_marks, unsettled, travel_turns)
+
+
+def _error(
+    fit: FittedOscillator, mark: Mark, turns: Mapping[str, Floats | float] | None = None
+) -> Floats:
+    """How far each sample's mark is off, half of what the cabinet will do counted in."""
+    out, housed = (
+        fit.marks_hz((mark.mark_hz,), turns, in_cabinet=inside)[:, 0] for inside in (False, True)
+    )
+    pull = float(np.mean(housed - out))
+    return np.asarray(out + CABINET_SHARE_MET * pull - mark.mark_hz)
+
+
+def _inside(fit: FittedOscillator, mark: Mark) -> float:
+    return fit.inside(mark.mark_hz, mark.tolerance_hz)
+
+
+def _settled(fit: FittedOscillator, mark: Mark) -> bool:
+    return _inside(fit, mark) >= SURE
+
+
+def _outside_for_sure(fit: FittedOscillator, mark: Mark) -> bool:
+    return mark.adjuster is not None and _inside(fit, mark) < 1.0 - SURE
+
+
+def _near_the_edge(fit: FittedOscillator, mark: Mark) -> bool:
+    """Whether another reading may settle it: it stands at its edge as near as one is read."""
+    off = abs(fit.foreseen(mark.mark_hz).mean_hz - mark.mark_hz)
+    return abs(off - mark.tolerance_hz) < EDGE_DOUBTS * mark.doubt_hz
+
+
+def _turn(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    unsettled: Sequence[Mark],
+    travel_turns: Mapping[str, float],
+) -> NextMove:
+    usable = [
+        m for m in marks if m.adjuster is not None and fit.does_nothing(m.adjuster) < IDLE_SURE
+    ]
+    keys = [m.adjuster for m in usable if m.adjuster is not None]
+    if not keys:
+        return NextMove(Act.STUCK, unsettled[0].mark_hz, unsettled[0].adjuster or "")
+    unknown = _unknown_way(fit, [m for m in usable if m in unsettled])
+    if unknown is not None:
+        return _trial(fit, marks, unknown)
+    chosen = _alone(fit, marks, [m for m in usable if m in unsettled], travel_turns)
+    alone = chosen is not None
+    if chosen is None:
+        joint = _together(fit, marks, keys, travel_turns)
+        chosen = _first_of(fit, marks, usable, joint)
+    mark, turns = chosen
+    assert mark.adjuster is not None
+    return _made(fit, marks, mark, turns, alone=alone)
+
+
+def _made(
+    fit: FittedOscillator, marks: Sequence[Mark], mark: Mark, turns: float, *, alone: bool
+) -> NextMove:
+    assert mark.adjuster is not None
+    key = mark.adjuster
+    grained = _grained(fit, mark, turns)
+    lands = {
+        m.mark_hz: fit.foreseen(m.mark_hz, {key: grained}, reading_doubt_hz=m.doubt_hz)
+        for m in marks
+    }
+    return NextMove(Act.TURN, mark.mark_hz, key, grained, lands, alone=alone)
+
+
+def _grained(fit: FittedOscillator, mark: Mark, turns: float) -> float:
+    """To the coarsest part of a turn that a hand can tell and the mark does not mind."""
+    assert mark.adjuster is not None
+    rate = abs(fit.hz_per_turn(mark.adjuster, mark.mark_hz).mean_hz)
+    for grain in GRAINS:
+        if rate * grain / 2.0 <= GRAIN_SHARE * mark.tolerance_hz and abs(turns) >= 2.0 * grain:
+            return round(turns / grain) * grain
+    finest = round(turns / GRAINS[-1]) * GRAINS[-1]
+    return finest or turns
+
+
+def _unknown_way(fit: FittedOscillator, marks: Sequence[Mark]) -> Mark | None:
+    """A mark whose adjuster may as well go the other way."""
+    for mark in marks:
+        assert mark.adjuster is not None
+        if 0.1 < _share_of_way(fit, mark.adjuster) < 0.9:
+            return mark
+    return None
+
+
+def _share_of_way(fit: FittedOscillator, key: str) -> float:
+    place = [t.key for t in fit.turners].index(key)
+    return float(np.mean(fit.ways[:, place] > 0.0))
+
+
+def _trial(fit: FittedOscillator, marks: Sequence[Mark], mark: Mark) -> NextMove:
+    """A first move of an adjuster whose direction is not known: part of the way, as if it were the
+    usual direction."""
+    assert mark.adjuster is not None
+    error = float(np.mean(_error(fit, mark)))
+    did = fit.marks_hz((mark.mark_hz,), {mark.adjuster: FIRST_STEP})[:, 0]
+    moved = did - fit.marks_hz((mark.mark_hz,))[:, 0]
+    place = [t.key for t in fit.turners].index(mark.adjuster)
+    usual = moved * np.where(fit.ways[:, place] > 0.0, 1.0, -1.0)
+    rate = float(np.median(usual)) / FIRST_STEP
+    turns = -TRIAL_SHARE * error / rate if rate else MOST_TRIAL
+    turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL)
+    made = _made(fit, marks, mark, turns, alone=True)
+    return NextMove(made.act, made.mark_hz, made.adjuster, made.turns, made.lands, trial=True)
+
+
+def _alone(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    candidates: Sequence[Mark],
+    travel_turns: Mapping[str, float],
+) -> tuple[Mark, float] | None:
+    """The one adjuster that by itself brings every mark well inside, and its turns."""
+    best: tuple[float, Mark, float] | None = None
+    for mark in candidates:
+        assert mark.adjuster is not None
+        turns = _most_inside(fit, marks, _together(fit, marks, [mark.adjuster], travel_turns))
+        worst = max(abs(float(np.median(_error(fit, m, turns)))) / m.tolerance_hz for m in marks)
+        if worst <= ENOUGH_INSIDE and (best is None or worst < best[0]):
+            best = (worst, mark, turns[mark.adjuster])
+    return None if best is None else (best[1], best[2])
+
+
+def _first_of(
+    fit: FittedOscillator, marks: Sequence[Mark], usable: Sequence[Mark], joint: Mapping[str, float]
+) -> tuple[Mark, float]:
+    """Of those that have to turn, the one that was turned less often, so that all are soon known;
+    of two alike the one that moves the other's mark more, in tolerances."""
+
+    def disturbs(mark: Mark) -> float:
+        assert mark.adjuster is not None
+        turns = {mark.adjuster: joint[mark.adjuster]}
+        others = [m for m in marks if m is not mark]
+        return max(
+            (
+                abs(float(np.mean(_error(fit, m, turns) - _error(fit, m)))) / m.tolerance_hz
+                for m in others
+            ),
+            default=0.0,
+        )
+
+    def order(mark: Mark) -> tuple[int, float]:
+        assert mark.adjuster is not None
+        return (-fit.moves_of(mark.adjuster), disturbs(mark))
+
+    first = max(usable, key=order)
+    assert first.adjuster is not None
+    return first, JOINT_SHARE * joint[first.adjuster]
+
+
+def _together(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    keys: Sequence[str],
+    travel_turns: Mapping[str, float],
+) -> dict[str, float]:
+    """Turns of some adjusters that bring the marks home together: each sample's own, by least
+    squares in tolerances, and of those the middle one."""
+    turns: dict[str, Floats] = {key: np.zeros(len(fit.samples)) for key in keys}
+    unit = np.eye(len(keys))
+    for _ in range(ROUNDS):
+        error = np.stack([_error(fit, m, turns) / m.tolerance_hz for m in marks], axis=1)
+        slopes = np.empty((*error.shape, len(keys)))
+        for n, key in enumerate(keys):
+            on = {**turns, key: turns[key] + FIRST_STEP}
+            there = np.stack([_error(fit, m, on) / m.tolerance_hz for m in marks], axis=1)
+            slopes[:, :, n] = (there - error) / FIRST_STEP
+        square = np.einsum("smi,smj->sij", slopes, slopes)
+        pull = np.einsum("smi,sm->si", slopes, error)
+        ridge = RIDGE * (1.0 + np.trace(square, axis1=1, axis2=2))[:, None, None] * unit
+        step = -np.linalg.solve(square + ridge, pull[:, :, None])[:, :, 0]
+        for n, key in enumerate(keys):
+            most = 0.5 * travel_turns.get(key, 2.0)
+            turns[key] = np.clip(turns[key] + step[:, n], -most, most)
+    return {key: float(np.median(turns[key])) for key in keys}
+
+
+def _most_inside(
+    fit: FittedOscillator, marks: Sequence[Mark], turns: Mapping[str, float]
+) -> dict[str, float]:
+    """The same turns, more or less of them, where most samples come inside: what is far out anyway
+    does not count more for being further."""
+
+    def loss(share: float) -> float:
+        some = {k: share * t for k, t in turns.items()}
+        error = np.stack([_error(fit, m, some) / m.tolerance_hz for m in marks])
+        return float(np.mean(error**2 / (1.0 + error**2)))
+
+    best = min(SHARES, key=loss)
+    return {k: best * t for k, t in turns.items()}
