@@ -97,7 +97,7 @@ class HiddenBand:
             values[name] *= 1.0 + share
         for screw in self.screws.values():
             # nearly even steps of the part itself, as a thread makes them
-            values[screw.part] *= 1.0 + screw.share_per_turn * screw.turns
+            values[screw.part] *= max(1.0 + screw.share_per_turn * screw.turns, 0.05)
         return Parts(**values, slugs=self.built.slugs)
 
     def stands(self, mark_hz: float, off: float = 0.0) -> float:

@@ -147,8 +147,8 @@ def designs(rng: np.random.Generator) -> list[Design]:
             *medium,
             262e3,
             replace(best_points(signal_circuit(RACK, *medium), 262e3, *medium), inductive=True),
-            trimmer,
             core,
+            trimmer,
             wide,
         ),
         Design(
@@ -197,7 +197,7 @@ def part_name(design: Design, kind: AdjusterKind) -> str:
     return "across_gang" if at_gang else "across_coil"
 
 
-NORMS = {AdjusterKind.TRIMMER: 0.18, AdjusterKind.PADDER: 0.06, AdjusterKind.CORE: 0.014}
+NORMS = {"coil": 0.014, "across_gang": 0.18, "across_coil": 0.18, "series": 0.06}
 
 
 def hidden(design: Design, rng: np.random.Generator, tolerance: float) -> HiddenBand:
@@ -214,8 +214,9 @@ def hidden(design: Design, rng: np.random.Generator, tolerance: float) -> Hidden
     )
     for key, kind in (("high", design.high), ("low", design.low)):
         if kind is not None:
-            rate = NORMS[kind] * float(rng.uniform(0.5, 1.8)) * float(rng.choice([-1, 1, 1, 1]))
-            band.screws[key] = Screw(part_name(design, kind), rate, 0.0)
+            part = part_name(design, kind)
+            rate = NORMS[part] * float(rng.uniform(0.5, 1.8)) * float(rng.choice([-1, 1, 1, 1]))
+            band.screws[key] = Screw(part, rate, 0.0)
     two = len(band.screws) == 2
     law = 0.02 if two else 0.004
     band.wobble = (

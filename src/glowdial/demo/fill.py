@@ -14,7 +14,7 @@ from glowdial.core.stages.bring_up.ramp_step import RAMP
 from glowdial.core.stages.faults.case import trace_key
 from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.core.stages.intermediate.work import DECIDE
-from glowdial.core.stages.tracking.steps import STAGE as TRACKING
+from glowdial.core.stages.tracking.stage import STAGE as TRACKING
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.block_set import Trouble

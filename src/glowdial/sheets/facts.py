@@ -38,8 +38,8 @@ from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
     OscillatorSection,
-    Role,
     SignalCircuit,
+    TankRole,
     TrackedBand,
     best_points,
     cut_plates,
@@ -233,13 +233,13 @@ def _part_f(
         role = role_of(adjuster.kind, inductive=nominal.inductive)
         if adjuster.key in (band.aerial_adjuster, band.rf_adjuster):
             signal = nominal.signal
-            return signal.inductance_h if role is Role.SCALE else signal.trimmer_f
+            return signal.inductance_h if role is TankRole.SCALE else signal.trimmer_f
         if adjuster.key in (band.high_adjuster, band.low_adjuster):
             lo = nominal.oscillator
             parts = {
-                Role.SCALE: lo.inductance_h,
-                Role.SHUNT: lo.trimmer_f,
-                Role.SERIES: lo.padder_f,
+                TankRole.SCALE: lo.inductance_h,
+                TankRole.SHUNT: lo.trimmer_f,
+                TankRole.SERIES: lo.padder_f,
             }
             return parts[role]
     cans = [

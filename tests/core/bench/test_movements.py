@@ -18,7 +18,6 @@ from glowdial.core.bench.movements import (
 from glowdial.core.journey.peaking import advised_level_v
 from glowdial.core.physics.resonance import circuit_response
 from glowdial.core.stages.intermediate.gain import another_pass, gain_by_substitution_db
-from glowdial.core.stages.tracking.turning import TurnEffect, advise_turn
 
 
 def compressed(level: float) -> float:
@@ -93,19 +92,3 @@ def test_the_generator_follows_the_indicator(reading: float, factor: float) -> N
 )
 def test_the_hand_is_told_where_it_stands(reading: float, words: str) -> None:
     assert words in peak_words(reading, 2.0)
-
-
-@given(st.floats(-60e3, 60e3), st.floats(5e3, 80e3), st.sampled_from([-1.0, 1.0]))
-def test_the_advised_turn_takes_the_error_away(error: float, rate: float, way: float) -> None:
-    advice = advise_turn(error, way * rate, ())
-    after = error + advice.turns * way * rate
-    # a sixteenth of a turn is the finest that is asked for, a whole one the coarsest
-    assert abs(after) <= max(rate / 32 + 1e-6, abs(error) - rate + 1e-6)
-
-
-def test_what_a_turn_did_counts_more_than_what_the_sheet_says() -> None:
-    learned = advise_turn(10e3, -5e3, (TurnEffect(0.5, -10e3),))
-    assert learned.turns == pytest.approx(0.5)
-    assert learned.basis == "learned from the last move"
-    test_move = advise_turn(10e3, None, ())
-    assert test_move.turns == 0.125 and "test move" in test_move.basis

@@ -14,13 +14,16 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
+    OscillatorSection,
     TrackedBand,
     TrimmerPlace,
     best_points,
+    cut_plates,
     dial_shift_hz,
     mistracking_loss_db,
     signal_circuit,
     three_point,
+    two_point,
 )
 
 GANG = Gang(12e-12, 430e-12)
@@ -59,6 +62,81 @@ def test_values_agree_with_the_independent_solver(place: TrimmerPlace) -> None:
     lo = tracked(place).oscillator
     found = (lo.inductance_h, lo.trimmer_f, lo.padder_f)
     assert found == pytest.approx(tuple(independent_solution(place)), rel=1e-5)
+
+
+@pytest.mark.parametrize("place", list(TrimmerPlace))
+def test_a_fixed_stray_where_the_trimmer_is_not_is_reckoned_with(place: TrimmerPlace) -> None:
+    stray = 7e-12
+    band = three_point(BROADCAST, 465e3, POINTS, place=place, stray_f=stray)
+    lo = band.oscillator
+    for f in POINTS:
+        gang = 1.0 / ((2 * math.pi * f) ** 2 * BROADCAST.inductance_h) - BROADCAST.trimmer_f
+        at_gang, at_coil = (
+            (lo.trimmer_f, stray) if place is TrimmerPlace.ACROSS_GANG else (stray, lo.trimmer_f)
+        )
+        total = at_coil + 1.0 / (1.0 / lo.padder_f + 1.0 / (gang + at_gang))
+        assert 1.0 / (2 * math.pi * math.sqrt(lo.inductance_h * total)) == pytest.approx(
+            f + 465e3, abs=1.0
+        )
+    # another stray is another trimmer: without it the same coil would not track
+    assert abs(lo.trimmer_f - tracked(place).oscillator.trimmer_f) > 1e-12
+
+
+@given(st.floats(0.0, 1.0), st.sampled_from(list(TrimmerPlace)), st.floats(0.0, 20e-12))
+def test_a_frequency_finds_its_gang_again(
+    place_on_scale: float, place: TrimmerPlace, stray: float
+) -> None:
+    lo = three_point(BROADCAST, 465e3, POINTS, place=place, stray_f=stray).oscillator
+    gang = 12e-12 + place_on_scale * 418e-12
+    assert float(lo.gang_capacity_f(lo.resonance_hz(gang))) == pytest.approx(gang, rel=1e-6)
+
+
+def test_a_smaller_oscillator_section_tracks_at_its_points() -> None:
+    section = OscillatorSection(0.45, 2e-12)
+    band = best_points(BROADCAST, 465e3, 530e3, 1620e3, section=section)
+    worst = np.abs(band.error_hz(np.linspace(530e3, 1620e3, 301))).max()
+    alike = best_points(BROADCAST, 465e3, 530e3, 1620e3)
+    # the law has the same three freedoms: the same error, with other values
+    assert worst == pytest.approx(
+        np.abs(alike.error_hz(np.linspace(530e3, 1620e3, 301))).max(), rel=0.02
+    )
+    assert band.oscillator.padder_f < 0.6 * alike.oscillator.padder_f
+
+
+def test_cut_plates_track_all_over_without_a_padder() -> None:
+    band = cut_plates(BROADCAST, 465e3, 530e3, 1620e3)
+    assert np.abs(band.error_hz(np.linspace(530e3, 1620e3, 99))).max() < 1.0
+    assert math.isinf(band.oscillator.padder_f)
+    # the section as a part: it fits into the signal's, and falls all the way
+    plates = band.oscillator_gang_f(np.linspace(12e-12, 430e-12, 99))
+    assert np.all(np.diff(plates) > 0.0) and plates[-1] < 300e-12
+
+
+@given(st.floats(30e3, 130e3))
+def test_an_oscillator_below_the_signal_tracks_at_two_points(intermediate: float) -> None:
+    signal = signal_circuit(GANG, 150e3, 300e3)
+    points = (165e3, 285e3)
+    try:
+        band = two_point(signal, intermediate, points, high_side=False)
+    except BadInput as error:
+        # only where the gang's whole range is not enough, by its own capacities
+        ratio = ((285e3 - intermediate) / (165e3 - intermediate)) ** 2
+        x = [
+            1.0 / ((2 * math.pi * f) ** 2 * signal.inductance_h) - signal.trimmer_f for f in points
+        ]
+        assert ratio > x[0] / x[1] and "needs a gang" in error.expected
+        return
+    for f in points:
+        gang = 1.0 / ((2 * math.pi * f) ** 2 * signal.inductance_h) - signal.trimmer_f
+        total = gang + band.oscillator.trimmer_f
+        lo = 1.0 / (2 * math.pi * math.sqrt(band.oscillator.inductance_h * total))
+        assert lo == pytest.approx(f - intermediate, abs=1.0)
+
+
+def test_an_if_above_the_signal_leaves_nothing_below_it() -> None:
+    signal = signal_circuit(GANG, 150e3, 300e3)
+    with pytest.raises(BadInput, match="cannot stand below the signal"):
+        two_point(signal, 465e3, (160e3, 290e3), high_side=False)
 
 
 @settings(max_examples=60)

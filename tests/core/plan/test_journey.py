@@ -268,8 +268,16 @@ def test_moving_one_end_asks_for_the_other_again_until_both_are_close() -> None:
     assert ask_of(spoiled, "osc.bc.round2.high").key == "check"
 
 
-def test_an_end_inside_but_not_close_is_brought_closer_first() -> None:
-    assert ask_of(tracking(1405.5e3, 600e3), "osc.bc.round1.high").key == "move1"
+def test_an_end_at_its_edge_is_read_again_before_it_is_turned() -> None:
+    # near its edge a reading decides, not a screw
+    assert ask_of(tracking(1405.8e3, 600e3), "osc.bc.round1.high").key == "check"
+    again = (
+        an_answer(
+            95 + n, "osc.bc.round1.high", f"{'again' if n else 'check'}{n or ''}", {"frequency": hz}
+        )
+        for n, hz in enumerate((1406.2e3, 1406.4e3))
+    )
+    assert ask_of(tracking(1405.8e3, 600e3, *again), "osc.bc.round1.high").key == "move1"
     with pytest.raises(NotFound):
         tracking(1403e3, 600e3).step("osc.bc.round1.high")
 
@@ -291,7 +299,8 @@ def test_a_sheet_that_says_little_asks_for_a_test_move_and_names_its_gaps() -> N
     )
     step = journey(facts, a_record(*answers)).step("osc.band1.round1.high")
     assert "a small test move" in " ".join(step.advice)
-    assert "1/8 clockwise" in step.title
+    # 1500 comes in at 1540: less capacity, counter-clockwise on the commonest trimmer
+    assert "counter-clockwise" in step.title and "Foretold: 1540 kHz comes to" in step.advice[1]
 
 
 def test_an_entry_a_thousand_times_off_is_doubted_and_a_strange_field_refused() -> None:

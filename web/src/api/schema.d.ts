@@ -3450,8 +3450,8 @@ export interface components {
         };
         /**
          * LiveShape
-         * @description One live reading: of what, how it is shown and typed, the peak held, where it stands, the pitch that
-         *     follows it, whether that must be heard, and the guard reading.
+         * @description One live reading: of what, how it is shown and typed, the peak held, where it stands, the
+         *     pitch that follows it, whether that must be heard, and the guard reading.
          */
         LiveShape: {
             guard: components["schemas"]["GuardShape"] | null;

@@ -22,7 +22,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.physics.tracking import Role, TrackedBand, TrimmerPlace
+from glowdial.core.physics.tracking import TankRole, TrackedBand, TrimmerPlace
 
 Floats = NDArray[np.float64]
 
@@ -39,6 +39,8 @@ HAND_SHARE, HAND_TURNS = 0.06, 0.012
 CABINET_SHARE, CABINET_DOUBT = 0.008, 0.008
 # freedom of the readings' own distribution, and how often its weights are found anew
 FREEDOM, REWEIGHTED = 4.0, 2
+# no adjuster changes its part by more than this, as a logarithm, nor leaves less than this of it
+MOST_MADE, LEAST_LEFT = 2.5, 0.02
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
@@ -52,7 +54,7 @@ class Turner:
     clockwise, how well that is known (a logarithm), and whether its direction is."""
 
     key: str
-    role: Role
+    role: TankRole
     change: float
     doubt: float
     way_known: bool = True
@@ -65,7 +67,13 @@ class MarkRead:
     mark_hz: float
     frequency_hz: float
     doubt_hz: float
-    in_cabinet: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Housed:
+    """The chassis went into its cabinet, or came out of it."""
+
+    into: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +89,7 @@ class PointerSlid:
     """The pointer was moved on its cord or shaft."""
 
 
-Event = MarkRead | Turned | PointerSlid
+Event = MarkRead | Turned | PointerSlid | Housed
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +209,9 @@ class _Mode:
         wanted = self.residual - away @ self.slopes.T
         inverse = np.linalg.pinv(self.slopes, rcond=1e-6)
         for _ in range(CORRECTIONS):
-            states = states + (self.data.misfit(states) - wanted) @ inverse.T
+            step = (self.data.misfit(states) - wanted) @ inverse.T
+            length = np.linalg.norm(step, axis=1, keepdims=True)
+            states = states + step / np.maximum(1.0, length)
         return np.asarray(states)
 
 
@@ -235,22 +245,28 @@ class FittedOscillator:
     stand: _Stand
     off: tuple[float, ...]
 
+    @property
+    def housed(self) -> bool:
+        """Whether it stands in its cabinet now."""
+        return bool(self.stand.in_cabinet[-1])
+
     def marks_hz(
         self,
         marks: Sequence[float],
         turns: Mapping[str, Floats | float] | None = None,
         *,
-        in_cabinet: bool = False,
+        in_cabinet: bool | None = None,
     ) -> Floats:
         """What comes in at marks as each sample has it (samples, marks), after more ``turns``, the
-        same in all samples or each sample's own."""
+        same in all samples or each sample's own; in the cabinet or out of it where that is said,
+        else as it stands now."""
         n = len(marks)
         now = _Stand(
             np.asarray(marks, dtype=np.float64),
             np.repeat(self.stand.turns[-1:], n, axis=0),
             np.repeat(self.stand.moved[-1:], n, axis=0),
             np.repeat(self.stand.pointer[-1:], n),
-            np.full(n, float(in_cabinet)),
+            np.full(n, float(self.housed if in_cabinet is None else in_cabinet)),
         )
         count = len(self.samples)
         columns = [np.broadcast_to((turns or {}).get(t.key, 0.0), count) for t in self.turners]
@@ -266,10 +282,9 @@ class FittedOscillator:
         turns: Mapping[str, float] | None = None,
         *,
         reading_doubt_hz: float = 0.0,
-        in_cabinet: bool = False,
     ) -> Foreseen:
         """Where a mark stands after more turns; with a reading's own doubt, the next reading."""
-        found = self.marks_hz((mark_hz,), turns, in_cabinet=in_cabinet)[:, 0]
+        found = self.marks_hz((mark_hz,), turns)[:, 0]
         spread = float(np.std(found))
         return Foreseen(float(np.mean(found)), math.hypot(spread, reading_doubt_hz))
 
@@ -349,22 +364,23 @@ def _stands(turners: tuple[Turner, ...], events: Sequence[Event]) -> tuple[_Stan
     places = {t.key: n for n, t in enumerate(turners)}
     count = sum(isinstance(e, Turned) for e in events)
     turns, moved, pointer, made = np.zeros(len(turners)), np.zeros(count), 0, 0
+    housed = 0.0
     rows: list[tuple[float, Floats, Floats, int, float]] = []
     reads: list[MarkRead] = []
     for event in events:
         if isinstance(event, MarkRead):
             reads.append(event)
-            rows.append(
-                (event.mark_hz, turns.copy(), moved.copy(), pointer, float(event.in_cabinet))
-            )
+            rows.append((event.mark_hz, turns.copy(), moved.copy(), pointer, housed))
         elif isinstance(event, Turned):
             moved[made] = 1.0
             made += 1
             if event.adjuster in places:
                 turns[places[event.adjuster]] += event.turns
+        elif isinstance(event, Housed):
+            housed = float(event.into)
         else:
             pointer += 1
-    rows.append((0.0, turns, moved, pointer, 0.0))
+    rows.append((0.0, turns, moved, pointer, housed))
     return (
         _Stand(
             np.array([r[0] for r in rows]),
@@ -522,9 +538,9 @@ def _tuned(of: _Circuit, at: _Stand, states: Floats, ways: Floats, turned: Float
         swing = GANG_DOUBT / wave * np.cos(math.pi * wave * place)
         gang = gang * (1.0 + states[:, 3 + wave, None] * swing)
     made = _made_of_turns(of, states, ways, turned)
-    scale = lo.inductance_h * np.exp(SCALE_DOUBT * states[:, 0, None] + made[Role.SCALE])
-    shunt = lo.trimmer_f * np.exp(SHUNT_DOUBT * states[:, 1, None] + made[Role.SHUNT])
-    series = lo.padder_f * np.exp(SERIES_DOUBT * states[:, 2, None] + made[Role.SERIES])
+    scale = lo.inductance_h * np.exp(SCALE_DOUBT * states[:, 0, None] + made[TankRole.SCALE])
+    shunt = lo.trimmer_f * np.exp(SHUNT_DOUBT * states[:, 1, None] + made[TankRole.SHUNT])
+    series = lo.padder_f * np.exp(SERIES_DOUBT * states[:, 2, None] + made[TankRole.SERIES])
     stray = lo.stray_f + lo.trimmer_f * STRAY_DOUBT * states[:, 3, None]
     housed = at.in_cabinet * (CABINET_SHARE + CABINET_DOUBT * states[:, layout.cabinet, None])
     if of.band.inductive:
@@ -533,18 +549,19 @@ def _tuned(of: _Circuit, at: _Stand, states: Floats, ways: Floats, turned: Float
         shunt = shunt + lo.trimmer_f * housed
     across_gang = lo.place is TrimmerPlace.ACROSS_GANG
     gang_side, coil_side = (shunt, stray) if across_gang else (stray, shunt)
-    variable = gang + gang_side
+    # a far-off guess may want less than nothing
+    variable = np.maximum(gang + gang_side, LEAST_LEFT * lo.beside_gang_f)
     total = coil_side + variable / (1.0 + variable / series)
     return np.asarray(1.0 / (2.0 * np.pi * np.sqrt(scale * total)) - of.band.offset_hz)
 
 
 def _made_of_turns(
     of: _Circuit, states: Floats, ways: Floats, turned: Floats
-) -> Mapping[Role, Floats]:
+) -> Mapping[TankRole, Floats]:
     """What the turns made of each part, as logarithms (states, stands)."""
-    made: dict[Role, Floats] = {role: np.zeros(turned.shape[:2]) for role in Role}
+    made: dict[TankRole, Floats] = {role: np.zeros(turned.shape[:2]) for role in TankRole}
     rates = states[:, of.layout.rates]
     for n, turner in enumerate(of.turners):
         rate = turner.change * ways[:, n] * np.exp(turner.doubt * rates[:, n])
         made[turner.role] = made[turner.role] + rate[:, None] * turned[:, :, n]
-    return made
+    return {role: np.clip(of_role, -MOST_MADE, MOST_MADE) for role, of_role in made.items()}

@@ -10,7 +10,7 @@ textbooks of decision theory.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -29,14 +29,16 @@ STRANGE = 1.8
 SHARES = (0.6, 0.7, 0.8, 0.85, 0.9, 0.95, 1.0, 1.05, 1.1, 1.2)
 # where the other one can still put it right
 JOINT_SHARE, RIDGE = 0.9, 1e-6
+# in tolerances: a turn that brings the worst mark no nearer than by this is not worth it
+LEAST_GAIN = 0.08
 # one adjuster will do where it brings every mark this far inside
-ENOUGH_INSIDE = 0.7
+ENOUGH_INSIDE, POINTER_INSIDE = 0.7, 0.5
 # of the cabinet's pull, this share is met beforehand
 CABINET_SHARE_MET = 0.5
 # an adjuster that most probably did nothing is not turned again
 IDLE_SURE = 0.9
 FIRST_STEP, ROUNDS = 1.0 / 8.0, 4
-TRIAL_SHARE, MOST_TRIAL = 0.6, 0.5
+TRIAL_SHARE, MOST_TRIAL, LEAST_TRIAL = 0.6, 0.5, 1.0 / 16.0
 GRAINS = (1.0 / 8.0, 1.0 / 16.0, 1.0 / 32.0, 1.0 / 64.0)
 GRAIN_SHARE = 0.12
 
@@ -48,6 +50,8 @@ class Act(StrEnum):
     READ = "read it again"
     TURN = "turn"
     STUCK = "nothing turns it"
+    BEST = "as good as it gets"
+    SLIDE = "slide the pointer"
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,11 +83,16 @@ class NextMove:
 
 
 def next_move(
-    fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    travel_turns: Mapping[str, float],
+    *,
+    pointer_free: bool = False,
 ) -> NextMove:
     """What brings the marks inside with the fewest moves.
 
     ``travel_turns`` is the whole travel of each adjuster; no single move is more than half of it.
+    The pointer is slid only where it is free to be: no other band was read with it.
     """
     open_marks = [m for m in marks if not m.given_up]
     unread = [m for m in open_marks if m.reads == 0]
@@ -98,13 +107,37 @@ def next_move(
             _near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE
         ):
             return NextMove(Act.READ, mark.mark_hz)
+    if pointer_free and _pointer_mends(fit, open_marks):
+        first = open_marks[0]
+        lands = {m.mark_hz: _slid_to(fit, first, m) for m in open_marks}
+        return NextMove(Act.SLIDE, first.mark_hz, lands=lands)
     return _turn(fit, open_marks, unsettled, travel_turns)
+
+
+def _pointer_mends(fit: FittedOscillator, marks: Sequence[Mark]) -> bool:
+    """Whether every mark is outside, and comes well inside with the pointer slid to the first."""
+    if len(marks) < 2 or not all(_outside_for_sure(fit, m) for m in marks):
+        return False
+    return all(
+        abs(_slid_to(fit, marks[0], m).mean_hz - m.mark_hz) <= POINTER_INSIDE * m.tolerance_hz
+        for m in marks
+    )
+
+
+def _slid_to(fit: FittedOscillator, first: Mark, mark: Mark) -> Foreseen:
+    """Where a mark stands once the pointer was slid so that the first one is right: the same ratio
+    of frequency everywhere, for the same length of scale."""
+    ratio = fit.marks_hz((first.mark_hz,))[:, 0] / first.mark_hz
+    found = fit.marks_hz((mark.mark_hz,))[:, 0] / ratio
+    return Foreseen(float(np.mean(found)), float(np.hypot(np.std(found), mark.doubt_hz)))
 
 
 def _error(
     fit: FittedOscillator, mark: Mark, turns: Mapping[str, Floats | float] | None = None
 ) -> Floats:
-    """How far each sample's mark is off, half of what the cabinet will do counted in."""
+    """How far each sample's mark is off; out of the cabinet, half of its pull is counted in."""
+    if fit.housed:
+        return np.asarray(fit.marks_hz((mark.mark_hz,), turns)[:, 0] - mark.mark_hz)
     out, housed = (
         fit.marks_hz((mark.mark_hz,), turns, in_cabinet=inside)[:, 0] for inside in (False, True)
     )
@@ -144,14 +177,23 @@ def _turn(
         return NextMove(Act.STUCK, unsettled[0].mark_hz, unsettled[0].adjuster or "")
     unknown = _unknown_way(fit, [m for m in usable if m in unsettled])
     if unknown is not None:
-        return _trial(fit, marks, unknown)
+        return _trial(fit, marks, unknown, [unknown.adjuster or ""], travel_turns)
+    joint: dict[str, float] = {}
     chosen = _alone(fit, marks, [m for m in usable if m in unsettled], travel_turns)
     alone = chosen is not None
     if chosen is None:
-        joint = _together(fit, marks, keys, travel_turns)
+        unknown = _unknown_way(fit, usable)
+        if unknown is not None:
+            return _trial(fit, marks, unknown, keys, travel_turns)
+        joint = _middle(_together(fit, marks, keys, travel_turns))
         chosen = _first_of(fit, marks, usable, joint)
     mark, turns = chosen
     assert mark.adjuster is not None
+    every = {mark.adjuster: turns} if alone else joint
+    # before all were turned it is not known what they can do
+    known = all(fit.moves_of(key) for key in keys)
+    if known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN:
+        return NextMove(Act.BEST, unsettled[0].mark_hz)
     return _made(fit, marks, mark, turns, alone=alone)
 
 
@@ -193,20 +235,27 @@ def _share_of_way(fit: FittedOscillator, key: str) -> float:
     return float(np.mean(fit.ways[:, place] > 0.0))
 
 
-def _trial(fit: FittedOscillator, marks: Sequence[Mark], mark: Mark) -> NextMove:
+def _trial(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    mark: Mark,
+    keys: Sequence[str],
+    travel_turns: Mapping[str, float],
+) -> NextMove:
     """A first move of an adjuster whose direction is not known: part of the way, as if it were the
-    usual direction."""
+    usual direction; ``keys`` are those that will have to move with it."""
     assert mark.adjuster is not None
-    error = float(np.mean(_error(fit, mark)))
-    did = fit.marks_hz((mark.mark_hz,), {mark.adjuster: FIRST_STEP})[:, 0]
-    moved = did - fit.marks_hz((mark.mark_hz,))[:, 0]
     place = [t.key for t in fit.turners].index(mark.adjuster)
-    usual = moved * np.where(fit.ways[:, place] > 0.0, 1.0, -1.0)
-    rate = float(np.median(usual)) / FIRST_STEP
-    turns = -TRIAL_SHARE * error / rate if rate else MOST_TRIAL
-    turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL)
-    made = _made(fit, marks, mark, turns, alone=True)
-    return NextMove(made.act, made.mark_hz, made.adjuster, made.turns, made.lands, trial=True)
+    wanted = _together(fit, marks, keys, travel_turns)[mark.adjuster] * fit.ways[:, place]
+    turns = TRIAL_SHARE * float(np.median(wanted))
+    turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL) or LEAST_TRIAL
+    made = _made(fit, marks, mark, turns, alone=len(keys) == 1)
+    return replace(made, trial=True)
+
+
+def _middle(turns: Mapping[str, Floats]) -> dict[str, float]:
+    """The middle one of all samples' turns."""
+    return {key: float(np.median(of)) for key, of in turns.items()}
 
 
 def _alone(
@@ -219,11 +268,17 @@ def _alone(
     best: tuple[float, Mark, float] | None = None
     for mark in candidates:
         assert mark.adjuster is not None
-        turns = _most_inside(fit, marks, _together(fit, marks, [mark.adjuster], travel_turns))
-        worst = max(abs(float(np.median(_error(fit, m, turns)))) / m.tolerance_hz for m in marks)
+        wanted = _middle(_together(fit, marks, [mark.adjuster], travel_turns))
+        turns = _most_inside(fit, marks, wanted)
+        worst = _worst(fit, marks, turns)
         if worst <= ENOUGH_INSIDE and (best is None or worst < best[0]):
             best = (worst, mark, turns[mark.adjuster])
     return None if best is None else (best[1], best[2])
+
+
+def _worst(fit: FittedOscillator, marks: Sequence[Mark], turns: Mapping[str, float]) -> float:
+    """How far out the worst mark is by the middle sample, in tolerances."""
+    return max(abs(float(np.median(_error(fit, m, turns)))) / m.tolerance_hz for m in marks)
 
 
 def _first_of(
@@ -244,9 +299,16 @@ def _first_of(
             default=0.0,
         )
 
-    def order(mark: Mark) -> tuple[int, float]:
+    def nearer(mark: Mark) -> bool:
+        """Whether it brings its own mark nearer by itself, and not only once the other followed."""
         assert mark.adjuster is not None
-        return (-fit.moves_of(mark.adjuster), disturbs(mark))
+        turns = {mark.adjuster: JOINT_SHARE * joint[mark.adjuster]}
+        after, now = (abs(float(np.mean(_error(fit, mark, t)))) for t in (turns, None))
+        return after <= now
+
+    def order(mark: Mark) -> tuple[bool, int, float]:
+        assert mark.adjuster is not None
+        return (nearer(mark), -fit.moves_of(mark.adjuster), disturbs(mark))
 
     first = max(usable, key=order)
     assert first.adjuster is not None
@@ -258,9 +320,9 @@ def _together(
     marks: Sequence[Mark],
     keys: Sequence[str],
     travel_turns: Mapping[str, float],
-) -> dict[str, float]:
+) -> dict[str, Floats]:
     """Turns of some adjusters that bring the marks home together: each sample's own, by least
-    squares in tolerances, and of those the middle one."""
+    squares in tolerances."""
     turns: dict[str, Floats] = {key: np.zeros(len(fit.samples)) for key in keys}
     unit = np.eye(len(keys))
     for _ in range(ROUNDS):
@@ -277,7 +339,7 @@ def _together(
         for n, key in enumerate(keys):
             most = 0.5 * travel_turns.get(key, 2.0)
             turns[key] = np.clip(turns[key] + step[:, n], -most, most)
-    return {key: float(np.median(turns[key])) for key in keys}
+    return turns
 
 
 def _most_inside(
@@ -286,10 +348,11 @@ def _most_inside(
     """The same turns, more or less of them, where most samples come inside: what is far out anyway
     does not count more for being further."""
 
-    def loss(share: float) -> float:
-        some = {k: share * t for k, t in turns.items()}
-        error = np.stack([_error(fit, m, some) / m.tolerance_hz for m in marks])
-        return float(np.mean(error**2 / (1.0 + error**2)))
+    tried = ({k: share * t for k, t in turns.items()} for share in SHARES)
+    return min(tried, key=lambda some: _loss(fit, marks, some))
 
-    best = min(SHARES, key=loss)
-    return {k: best * t for k, t in turns.items()}
+
+def _loss(fit: FittedOscillator, marks: Sequence[Mark], turns: Mapping[str, float]) -> float:
+    """From 0, all marks right in all samples, to 1, all far out."""
+    error = np.stack([_error(fit, m, turns) / m.tolerance_hz for m in marks])
+    return float(np.mean(error**2 / (1.0 + error**2)))

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from operator import is_
 
@@ -525,6 +525,14 @@ class JobRecord:
         since = max((a.seq for a in self.of_step(step)), default=NEVER)
         made = self._moves.between(adjuster, since, math.inf)
         return sum(m.turns for m in made if m.step == step)
+
+    def in_order(
+        self, adjusters: Collection[str], areas: Collection[str], answers: Iterable[Answer]
+    ) -> list[Answer | Move | Change]:
+        """Some answers, the moves of some adjusters and the changes in some areas, as they came."""
+        moves = [m for m in self.moves if m.adjuster in adjusters]
+        changes = [c for c in self.changes if c.what in areas]
+        return sorted((*answers, *moves, *changes), key=lambda entry: entry.seq)
 
     def turned_between(self, first: Answer, last: Answer) -> dict[str, float]:
         """Net turns of every adjuster that was turned after one entry and before another."""

@@ -13,7 +13,7 @@ import itertools
 import math
 from collections.abc import Mapping, Sequence
 
-from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.journey.steps import Ask, Field, Foretold
 from glowdial.core.language.quantities import (
     AVC_VOLTS,
     CURRENT,
@@ -40,6 +40,8 @@ FAR = 300.0
 USUAL_SHARE, SET_SHARE, EXPLAINS_SHARE = 0.2, 0.03, 0.12
 # a value within so many half widths, each at least a tenth, needs no explanation
 FAR_HALVES, LEAST_HALF = 2.5, 0.1
+# a reading this many half widths of what was foreseen away is asked about
+FORETOLD_HALVES = 2.2
 WARMEST_C, COLDEST_C = 45.0, -10.0
 MOST_AVC_V = 25.0
 
@@ -66,6 +68,14 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
     assert field.quantity is not None
     plausible, expected = plausible_window(field), expected_window(ask, field)
     beyond = plausible is not None and not _inside(value, plausible)
+    if ask.foretold is not None and ask.foretold.field == field.name:
+        foretold = Window(ask.foretold.low, ask.foretold.high, None)
+        if _near_foretold(value, foretold):
+            return ""
+        ghost = _ghost(ask.foretold, value)
+        if ghost:
+            return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
+        beyond, expected = True, foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""
     slip = _slip(field, value, typed, expected, neighbours)
@@ -76,6 +86,20 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
         near = f"; about {echo(field.nominal, field.quantity)} is expected" if field.nominal else ""
         return f"{field.label}: {shown} is where no state of this set puts it{near}."
     return ""
+
+
+def _near_foretold(value: float, foretold: Window) -> bool:
+    """Whether a value is one of what was foreseen, give or take."""
+    assert foretold.low is not None and foretold.high is not None
+    middle, half = (foretold.low + foretold.high) / 2.0, (foretold.high - foretold.low) / 2.0
+    return abs(value - middle) <= FORETOLD_HALVES * half
+
+
+def _ghost(foretold: Foretold, value: float) -> str:
+    """The false answer that a value would be, nearer to it than to anything else."""
+    half = FORETOLD_HALVES * (foretold.high - foretold.low) / 2.0
+    near = [g for g in foretold.ghosts if abs(value - g.frequency_hz) <= half]
+    return min(near, key=lambda g: abs(value - g.frequency_hz)).words if near else ""
 
 
 def plausible_window(field: Field) -> Window | None:

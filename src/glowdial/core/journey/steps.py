@@ -77,6 +77,24 @@ class Field:
 
 
 @dataclass(frozen=True, slots=True)
+class Ghost:
+    """A false answer: where it stands in Hz, and what to do about it."""
+
+    frequency_hz: float
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Foretold:
+    """What a field is foreseen to read in nine of ten cases, and the false answers around it."""
+
+    field: str
+    low: float
+    high: float
+    ghosts: tuple[Ghost, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Ask:
     """One question: what is wanted now, in which fields, and what is expected.
 
@@ -87,6 +105,7 @@ class Ask:
     that. One of a ``series`` is asked for again as soon as it is answered. One that ``listens`` may
     be answered by what the computer's microphone hears. ``swept`` is what a simulated bench can
     show of it as a curve: an adjuster's key while it turns, or "trace" for the whole answer.
+    ``foretold`` is what is foreseen to be read, where that is known better than what is wanted.
     """
 
     key: str
@@ -105,6 +124,7 @@ class Ask:
     series: bool = False
     listens: bool = False
     swept: str = ""
+    foretold: Foretold | None = None
 
     @property
     def name(self) -> str:

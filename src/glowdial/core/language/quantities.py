@@ -167,7 +167,8 @@ def parse(text: str, quantity: Quantity, field: str) -> float:
         raise BadInput(field, text, f"is not understood; {quantity.expected}", quantity.example)
     if not quantity.minimum <= value <= quantity.maximum:
         raise BadInput(field, text, quantity.expected, quantity.example)
-    return value
+    # a minus before nothing is no sign: it would not outlast being kept
+    return value + 0.0
 
 
 def _value(text: str, quantity: Quantity) -> float | None:
@@ -315,6 +316,26 @@ def turn_entry(value: float) -> str:
     """Turns as they are typed, to the nearest sixteenth: ``-3/16``, ``+1 1/4``."""
     amount, _, way = turn_amount(value).rpartition(" ")
     if round(abs(value) * 16) == 0:
+        return f"{value:+.3f}"
+    return f"{'+' if way == 'clockwise' else '-'}{amount}"
+
+
+def fine_turn_amount(value: float) -> str:
+    """Turns for a sentence that begins with "turn", to the nearest 64th where a sixteenth is too
+    coarse: ``5/32 clockwise``."""
+    parts = round(abs(value) * 64)
+    if parts == 0 or parts % 4 == 0:
+        return turn_amount(value)
+    whole, rest = divmod(parts, 64)
+    divisor = math.gcd(rest, 64)
+    amount = " ".join((*((str(whole),) if whole else ()), f"{rest // divisor}/{64 // divisor}"))
+    return f"{amount} {'clockwise' if value > 0 else 'counter-clockwise'}"
+
+
+def fine_turn_entry(value: float) -> str:
+    """The same as it is typed: ``-5/32``, ``+1 3/64``."""
+    amount, _, way = fine_turn_amount(value).rpartition(" ")
+    if round(abs(value) * 64) == 0:
         return f"{value:+.3f}"
     return f"{'+' if way == 'clockwise' else '-'}{amount}"
 

@@ -391,7 +391,7 @@ class AdjusterKind(StrEnum):
     CORE = "core"
 
 
-class Role(StrEnum):
+class TankRole(StrEnum):
     """What an adjuster does in the oscillator's law: to all frequencies alike (a coil's core), to
     the capacity that is always there (a trimmer), to the one in series (a padder)."""
 
@@ -400,19 +400,19 @@ class Role(StrEnum):
     SERIES = "series"
 
 
-def role_of(kind: AdjusterKind, *, inductive: bool) -> Role:
+def role_of(kind: AdjusterKind, *, inductive: bool) -> TankRole:
     """The role of a kind of adjuster; where L and C change places, core and trimmer do."""
     if kind is AdjusterKind.PADDER:
-        return Role.SERIES
+        return TankRole.SERIES
     core = kind is AdjusterKind.CORE
-    return Role.SCALE if core is not inductive else Role.SHUNT
+    return TankRole.SCALE if core is not inductive else TankRole.SHUNT
 
 
-def adjusted(lo: OscillatorCircuit, role: Role, factor: float) -> OscillatorCircuit:
+def adjusted(lo: OscillatorCircuit, role: TankRole, factor: float) -> OscillatorCircuit:
     """The circuit with one of its parts changed by a factor above zero."""
-    if role is Role.SHUNT:
+    if role is TankRole.SHUNT:
         return replace(lo, trimmer_f=lo.trimmer_f * factor)
-    if role is Role.SERIES:
+    if role is TankRole.SERIES:
         return replace(lo, padder_f=lo.padder_f * factor)
     return replace(lo, inductance_h=lo.inductance_h * factor)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from calendar import month_name as MONTH_NAMES
 from dataclasses import replace
-from datetime import datetime
 
 from glowdial.core.alignment.curve import CurveFigures
 from glowdial.core.journey.record import JobRecord
@@ -99,9 +98,9 @@ def _looked_at_again(facts: ReceiverFacts, record: JobRecord) -> str:
 
 def _months_on(at: str) -> str:
     """The month of the next look, counted from the last work on the IF: "February 2027"."""
-    then = datetime.fromisoformat(at)
-    years, month = divmod(then.month - 1 + DRIFT_MONTHS, 12)
-    return f"{MONTH_NAMES[month + 1]} {then.year + years}"
+    year, month = (int(part) for part in at.split("-")[:2])
+    years, month = divmod(month - 1 + DRIFT_MONTHS, 12)
+    return f"{MONTH_NAMES[month + 1]} {year + years}"
 
 
 def _swept_report(work: Work, steps: tuple[Step, ...]) -> ReportPart:

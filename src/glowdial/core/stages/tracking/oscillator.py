@@ -3,22 +3,55 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from functools import lru_cache
 
-from glowdial.core.alignment.fitted_oscillator import Turner
-from glowdial.core.physics.tracking import AdjusterKind, Role, TrackedBand, role_of
+from glowdial.core.alignment.fitted_oscillator import (
+    Event,
+    FittedOscillator,
+    Housed,
+    MarkRead,
+    PointerSlid,
+    Turned,
+    Turner,
+    fit_oscillator,
+)
+from glowdial.core.alignment.next_move import Mark
+from glowdial.core.journey.dial_marks import as_found_key, band_adjusters
+from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Move
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.physics.tracking import AdjusterKind, TankRole, TrackedBand, role_of
 
 # how well a pointer is set on a mark, in shares of its travel, and a peak found, of the IF's width
 POINTER_SETTING, PEAK_SHARE = 0.0006, 0.08
 # what a turn does where the sheet is silent, as a share of the whole part: the commonest adjusters
-NORM_CHANGE = {Role.SCALE: -0.014, Role.SHUNT: 0.18, Role.SERIES: 0.06}
+NORM_CHANGE = {TankRole.SCALE: -0.014, TankRole.SHUNT: 0.18, TankRole.SERIES: 0.06}
 # a sheet's figure is right to a third, or wrong by up to two and a half; a norm is worth less
 SHEET_DOUBT, NORM_DOUBT = 0.45, 0.55
+# a passband of the usual cans against its centre and Q
+CAN_WIDTH = 1.3
+# a turn that the ledger has already is not counted twice
+SAME_TURN = 1e-3
+SLID = "slid"
+# what makes readings of before tell nothing any more
+OTHER_SET = ("oscillator", "if")
 
 
 def reading_doubt_hz(bandwidth_hz: float, span: tuple[float, float], mark_hz: float) -> float:
     """How well what comes in at a mark is read, in Hz: the pointer's place and the peak's."""
     pointer_hz = POINTER_SETTING * mark_hz * math.log(span[1] / span[0])
     return math.hypot(pointer_hz, PEAK_SHARE * bandwidth_hz)
+
+
+def if_bandwidth_hz(facts: ReceiverFacts) -> float:
+    """About how wide the IF is: by the Q of its cans."""
+    qs = [q for can in facts.transformers for q in can.qs]
+    return CAN_WIDTH * facts.intermediate_frequency_hz * len(qs) / sum(qs)
+
+
+def mark_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> float:
+    """How well what comes in at a mark of this set is read."""
+    return reading_doubt_hz(if_bandwidth_hz(facts), (band.low_hz, band.high_hz), mark_hz)
 
 
 def turner_of(key: str, kind: AdjusterKind, change: float | None, band: TrackedBand) -> Turner:
@@ -31,3 +64,142 @@ def turner_of(key: str, kind: AdjusterKind, change: float | None, band: TrackedB
         # L and C change places, and the usual directions with them
         norm = abs(norm)
     return Turner(key, role, norm, NORM_DOUBT, way_known=False)
+
+
+def fitted(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> FittedOscillator:
+    """The band's oscillator by everything that was read and turned so far."""
+    turners = tuple(
+        turner_of(key, adjuster.kind, adjuster.change_per_turn, band.tracked)
+        for key in dict.fromkeys(band_adjusters(band))
+        for adjuster in (facts.adjuster(key),)
+    )
+    events = tuple(events_of(facts, record, band))
+    return _fitted(band.tracked, (band.low_hz, band.high_hz), turners, events)
+
+
+@lru_cache(maxsize=512)
+def _fitted(
+    band: TrackedBand,
+    span: tuple[float, float],
+    turners: tuple[Turner, ...],
+    events: tuple[Event, ...],
+) -> FittedOscillator:
+    return fit_oscillator(band, span, turners, events)
+
+
+def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
+    """Every reading of a mark of the band, with the mark."""
+    names = {"high": band.high_mark_hz, "low": band.low_mark_hz}
+    survey, rounds, dial = as_found_key(band), f"osc.{band.key}.round", f"dial.{band.key}"
+    found = []
+    for answer in record.with_value("frequency"):
+        if answer.step == survey and answer.ask in names:
+            found.append((names[answer.ask], answer))
+        elif answer.step.startswith(rounds):
+            found.append((names[answer.step.rpartition(".")[2]], answer))
+        elif answer.step == dial and dict(answer.point).get("dial_hz"):
+            found.append((answer.asked_at("dial_hz"), answer))
+    return found
+
+
+def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Event]:
+    """The band's readings, moves, and what else changed what comes in, in order.
+
+    What was read before a part of the oscillator was changed, or the IF moved, is of another set.
+    """
+    adjusters = band_adjusters(band)
+    story = _story(facts, record, band)
+    marks = {id(answer): mark for mark, answer in band_reads(record, band)}
+    events: list[Event] = []
+    booked: dict[str, float] = {}
+    pending = pending_moves(record, band, story)
+    for entry in story:
+        if isinstance(entry, Change):
+            if entry.what == CABINET:
+                events.append(Housed(entry.note == "in"))
+            else:
+                events[:] = [e for e in events if isinstance(e, Housed)]
+        elif isinstance(entry, Move):
+            if any(entry is p for p in pending):
+                continue
+            if entry.adjuster not in adjusters:
+                events[:] = [e for e in events if isinstance(e, Housed)]
+                continue
+            booked[entry.step] = booked.get(entry.step, 0.0) + entry.turns
+            events.append(Turned(entry.adjuster, entry.turns))
+        else:
+            events += _told_by(entry, band, booked.pop(entry.step, 0.0))
+            mark = marks[id(entry)]
+            doubt = math.hypot(mark_doubt_hz(facts, band, mark), entry.doubts.get("frequency", 0.0))
+            events.append(MarkRead(mark, entry.values["frequency"], doubt))
+    return events
+
+
+def _story(
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts
+) -> list[Answer | Move | Change]:
+    adjusters = (*band_adjusters(band), *facts.if_adjusters())
+    reads = [answer for _, answer in band_reads(record, band)]
+    return record.in_order(adjusters, (*OTHER_SET, CABINET), reads)
+
+
+def pending_moves(
+    record: JobRecord, band: BandFacts, story: Sequence[Answer | Move | Change]
+) -> list[Move]:
+    """Moves of the rounds that the bench has made, whose reading is not entered yet: until then the
+    advice that they were made by stands."""
+    found: list[Move] = []
+    for entry in reversed(story):
+        mine = isinstance(entry, Move) and entry.step.startswith(f"osc.{band.key}.round")
+        if not isinstance(entry, Move) or not mine or record.closure(entry.step) is not None:
+            break
+        found.append(entry)
+    return found
+
+
+def _told_by(answer: Answer, band: BandFacts, booked: float) -> list[Event]:
+    """What was moved before a reading, where only the reading tells."""
+    if answer.ask.startswith(SLID):
+        return [PointerSlid()]
+    rest = answer.values.get("turns", 0.0) - booked
+    if abs(rest) < SAME_TURN or "turns" not in answer.values:
+        return []
+    high = answer.step.endswith(".high")
+    key = band.high_adjuster if high else band.low_adjuster
+    return [Turned(key, rest)] if key is not None else []
+
+
+def reads_since_moved(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> dict[float, int]:
+    """How often each mark was read since anything changed what comes in there."""
+    marks = {id(answer): mark for mark, answer in band_reads(record, band)}
+    counts: dict[float, int] = {}
+    booked: dict[str, float] = {}
+    story = _story(facts, record, band)
+    pending = pending_moves(record, band, story)
+    for entry in story:
+        if any(entry is p for p in pending):
+            continue
+        if isinstance(entry, Answer):
+            if _told_by(entry, band, booked.pop(entry.step, 0.0)):
+                counts.clear()
+            mark = marks[id(entry)]
+            counts[mark] = counts.get(mark, 0) + 1
+        else:
+            if isinstance(entry, Move):
+                booked[entry.step] = booked.get(entry.step, 0.0) + entry.turns
+            counts.clear()
+    return counts
+
+
+def mark_of(
+    facts: ReceiverFacts,
+    band: BandFacts,
+    mark_hz: float,
+    adjuster: str | None,
+    reads: int,
+    *,
+    given_up: bool,
+) -> Mark:
+    """A mark as the advice wants it."""
+    doubt = mark_doubt_hz(facts, band, mark_hz)
+    return Mark(mark_hz, band.tolerance_hz(mark_hz), adjuster, doubt, reads, given_up)

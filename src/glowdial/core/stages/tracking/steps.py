@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,6 @@ from glowdial.core.journey.dial_marks import (
     dial_leads,
     dial_recipe,
     dial_scale,
-    frequency_field,
     mark_ask,
     mark_cost,
     mark_result,
@@ -26,32 +25,22 @@ from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.peaking import peak_step
 from glowdial.core.journey.pictures import ScalePicture
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading, readings
-from glowdial.core.journey.record import CABINET, Answer, Basis, JobRecord, latest_of
+from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step, settle
+from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import (
-    TURNS,
     khz,
-    turn_amount,
-    turn_entry,
-    turns,
 )
-from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
-from glowdial.core.model.measurands import turn_of
-from glowdial.core.physics.tracking import AdjusterKind, dial_shift_hz
-from glowdial.core.stages.tracking.turning import TurnAdvice, TurnEffect, advise_turn
+from glowdial.core.stages.tracking.ghosts import foretold
+from glowdial.core.stages.tracking.oscillator import fitted, mark_doubt_hz
+from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
+from glowdial.core.stages.tracking.stage import STAGE
 
 Floats = NDArray[np.float64]
 
-STAGE = "oscillator and RF"
 TRACKING_POINTS = 61
 PEAK_LEVEL_V = 200e-6
-MOST_ROUNDS = 10
-MOST_MOVES = 10
-SMALL_TURN = 0.25
-CLOSE_SHARE = 0.5
-ENOUGH_MOVES = 3
 
 
 def tracking_steps(situation: Situation) -> list[Step]:
@@ -62,22 +51,6 @@ def tracking_steps(situation: Situation) -> list[Step]:
     return steps
 
 
-@dataclass(frozen=True, slots=True)
-class _End:
-    """One end of the band: its name, its mark, and what is turned there."""
-
-    name: str
-    mark_hz: float
-    adjuster: str | None
-
-
-def _ends(band: BandFacts) -> tuple[_End, _End]:
-    return (
-        _End("high", band.high_mark_hz, band.high_adjuster),
-        _End("low", band.low_mark_hz, band.low_adjuster),
-    )
-
-
 def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
     prefix = f"osc.{band.key}"
     set_up = _set_up(facts, record, band)
@@ -86,7 +59,7 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     steps = [set_up, survey, decide]
     answer = record.latest(f"{prefix}.decide", "decision")
     if answer is not None and answer.texts.get("decision") == "align":
-        steps += _rounds(facts, record, band)
+        steps += round_steps(facts, record, band)
         if band.aerial_adjuster is not None:
             steps.append(_aerial(facts, record, band))
     return steps
@@ -141,8 +114,8 @@ def _tracking_plot(band: BandFacts) -> Plot:
 
 def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     key = as_found_key(band)
-    ends = _ends(band)
-    found = readings(record, key, (mark_ask(facts, band, e.mark_hz, e.name) for e in ends))
+    ends = band_ends(band)
+    found = readings(record, key, (_as_found_ask(facts, record, band, e) for e in ends))
     results = tuple(
         mark_result(band, end.mark_hz, r.answer, label=khz(end.mark_hz), stale=False, as_found=True)
         for end, r in zip(ends, found, strict=True)
@@ -161,12 +134,24 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     return conclude(step, found)
 
 
+def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end: End) -> Ask:
+    """A mark as found: foretold by the sheet, and by what the other end was read to be."""
+    ask = mark_ask(facts, band, end.mark_hz, end.name)
+    if record.latest(as_found_key(band), end.name) is not None:
+        return ask
+    doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
+    found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
+    return replace(ask, foretold=foretold(facts, band, "frequency", found))
+
+
 def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
     """The scale with what was read at its ends, and where the pointer stands now."""
-    asked = next((e.mark_hz for e, r in zip(_ends(band), found, strict=True) if not r.answer), 0.0)
+    asked = next(
+        (e.mark_hz for e, r in zip(band_ends(band), found, strict=True) if not r.answer), 0.0
+    )
     marks = [
         (end.mark_hz, [(r.answer, "as found")] if r.answer else [])
-        for end, r in zip(_ends(band), found, strict=True)
+        for end, r in zip(band_ends(band), found, strict=True)
     ]
     return scale_picture(facts, band, marks, asked)
 
@@ -176,7 +161,7 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
     off = [r for r in survey.results if r.judgement.verdict.outside]
     costs = [
         mark_cost(band, end.mark_hz, r.value)
-        for end, r in zip(_ends(band), survey.results, strict=False)
+        for end, r in zip(band_ends(band), survey.results, strict=False)
         if r in off and r.value is not None
     ]
     ask = Ask(
@@ -206,196 +191,6 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
     if survey.status is not Status.DONE:
         return replace(step, blocked_by=("The survey as found comes first.",), ask=ask, advice=())
     return conclude(step, (found,))
-
-
-def _rounds(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
-    """Visit the ends in turn until both were read close with nothing moved or changed since."""
-    survey = as_found_key(band)
-    found = {end.name: record.latest(survey, end.name) for end in _ends(band)}
-    known = {name: answer for name, answer in found.items() if answer is not None}
-    if len(known) < len(found):
-        return []
-    at = {name: answer.values["frequency"] for name, answer in known.items()}
-    good = {end.name: _good(band, end, at[end.name], 0) for end in _ends(band)}
-    last = latest_of(known.values())
-    fresh = {"high": True, "low": True}
-    basis = _ends_basis(facts, band)
-    steps: list[Step] = []
-    for number in range(1, MOST_ROUNDS + 1):
-        for end in _ends(band):
-            key = f"osc.{band.key}.round{number}.{end.name}"
-            mine = record.of_step(key)
-            if record.spoiled_between(basis, last, mine[0] if mine else None):
-                good = dict.fromkeys(good, False)
-                fresh = dict.fromkeys(fresh, False)
-            if good[end.name]:
-                continue
-            step = _end_step(
-                facts, record, band, end, key, at[end.name] if fresh[end.name] else None
-            )
-            steps.append(step)
-            if not step.status.finished and record.closure(key) is None:
-                return steps
-            # an end that nothing can turn, or that a person closed, is as good as it gets
-            good[end.name] = fresh[end.name] = True
-            if mine:
-                last = mine[-1]
-                at[end.name] = last.values["frequency"]
-            if any(a.ask.startswith("move") for a in mine):
-                other = "low" if end.name == "high" else "high"
-                good[other] = fresh[other] = False
-        if all(good.values()) and not record.spoiled_between(basis, last, None):
-            break
-    return steps
-
-
-def _ends_basis(facts: ReceiverFacts, band: BandFacts) -> Basis:
-    """What the readings at both ends rest on, besides the moves of the rounds themselves."""
-    return Basis(
-        adjusters=(*facts.if_adjusters(), *band_adjusters(band)),
-        areas=(CABINET, "oscillator", "if"),
-        own_steps=(f"osc.{band.key}.round",),
-    )
-
-
-def _good(band: BandFacts, end: _End, found_hz: float, moves: int) -> bool:
-    """Whether an end may be left: within half the tolerance, which leaves room for the cabinet and
-    the marks between; after three moves anywhere inside will do."""
-    share = CLOSE_SHARE if moves < ENOUGH_MOVES else 1.0
-    return abs(found_hz - end.mark_hz) <= share * band.tolerance_hz(end.mark_hz)
-
-
-def _end_step(
-    facts: ReceiverFacts,
-    record: JobRecord,
-    band: BandFacts,
-    end: _End,
-    key: str,
-    known_hz: float | None,
-) -> Step:
-    """Bring one end inside with its adjuster: a check where needed, then moves with advice."""
-    answers = record.of_step(key)
-    found = answers[-1].values["frequency"] if answers else known_hz
-    effects = _effects(answers, known_hz)
-    results = tuple(
-        mark_result(
-            band,
-            end.mark_hz,
-            a,
-            label=_label(a),
-            stale=False,
-            as_found=a is not answers[-1],
-        )
-        for a in answers
-    )
-    adjuster = facts.adjuster(end.adjuster) if end.adjuster else None
-    advice: tuple[str, ...] = ()
-    remaining: Ask | None = None
-    title = f"{band.name}: check {khz(end.mark_hz)} again"
-    if found is None:
-        remaining = mark_ask(facts, band, end.mark_hz, "check")
-    elif not _good(band, end, found, len(effects)) and adjuster is not None:
-        turn = advise_turn(
-            found - end.mark_hz,
-            _model_rate(band, end, adjuster.kind, adjuster.change_per_turn),
-            effects,
-        )
-        title = f"Turn the {adjuster.name} {turn_amount(turn.turns)}"
-        advice = (_advice_words(end, found, turn),)
-        if len(answers) < MOST_MOVES:
-            remaining = _move_ask(facts, band, end, len(effects) + 1, turn)
-    elif answers and adjuster is not None and len(answers) > (known_hz is None):
-        title = f"{band.name}: {khz(end.mark_hz)} with the {adjuster.name}"
-    step = Step(
-        key,
-        STAGE,
-        title,
-        "The trimmer rules the high end, the padder or core the low end; each moves the other.",
-        results=results,
-        advice=advice,
-        leads=dial_leads(facts),
-        controls=(f"pointer on {khz(end.mark_hz)}",),
-        powered=True,
-        adjuster=end.adjuster,
-        scale=_creeping(facts, record, band, end),
-        cost=mark_cost(band, end.mark_hz, found) if found is not None else "",
-    )
-    return settle(step, remaining=remaining)
-
-
-def _label(answer: Answer) -> str:
-    if "turns" not in answer.values:
-        return "checked"
-    return turns(answer.values["turns"]) if answer.values["turns"] else "not turned"
-
-
-def _effects(answers: list[Answer], start_hz: float | None) -> tuple[TurnEffect, ...]:
-    effects: list[TurnEffect] = []
-    before = start_hz
-    for answer in answers:
-        now = answer.values["frequency"]
-        if "turns" in answer.values and before is not None:
-            effects.append(TurnEffect(answer.values["turns"], now - before))
-        before = now
-    return tuple(effects)
-
-
-def _model_rate(
-    band: BandFacts, end: _End, kind: AdjusterKind, change_per_turn: float | None
-) -> float | None:
-    if change_per_turn is None:
-        return None
-    shift = dial_shift_hz(band.tracked, end.mark_hz, kind, SMALL_TURN * change_per_turn)
-    return shift / SMALL_TURN
-
-
-def _advice_words(end: _End, found_hz: float, turn: TurnAdvice) -> str:
-    error = found_hz - end.mark_hz
-    where = "low" if error > 0 else "high"
-    rate = f", about {abs(turn.hz_per_turn) / 1e3:.0f} kHz a turn" if turn.hz_per_turn else ""
-    return (
-        f"{khz(found_hz)} comes in at {khz(end.mark_hz)}: stations stand "
-        f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. "
-        f"How far to turn is {turn.basis}{rate}."
-    )
-
-
-def _move_ask(
-    facts: ReceiverFacts, band: BandFacts, end: _End, number: int, turn: TurnAdvice
-) -> Ask:
-    tolerance = band.tolerance_hz(end.mark_hz)
-    recipe = dial_recipe(facts, band, end.mark_hz, Doing.TURN_AND_FIND)
-    return Ask(
-        f"move{number}",
-        f"Turn, then find the generator frequency that comes in at {khz(end.mark_hz)}: "
-        "the turn made, and the frequency.",
-        (
-            Field("turns", "turn", TURNS, measurand=turn_of(end.adjuster or "")),
-            frequency_field(end.mark_hz),
-        ),
-        f"{turn_entry(turn.turns)} {khz(end.mark_hz).split()[0]}",
-        expected=symmetric(end.mark_hz, tolerance),
-        expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
-        recipe=replace(recipe, adjuster=end.adjuster, turns=turn.turns),
-    )
-
-
-def _creeping(facts: ReceiverFacts, record: JobRecord, band: BandFacts, now: _End) -> ScalePicture:
-    """Both ends on the scale, reading by reading: the marks creeping home."""
-    prefix = f"osc.{band.key}."
-    read = [a for a in record.with_value("frequency") if a.step.startswith(prefix)]
-    marks = [
-        (
-            end.mark_hz,
-            [
-                (a, "as found" if a.step == as_found_key(band) else _label(a))
-                for a in read
-                if a.step.endswith(f".{end.name}") or a.ask == end.name
-            ],
-        )
-        for end in _ends(band)
-    ]
-    return scale_picture(facts, band, marks, now.mark_hz)
 
 
 def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:

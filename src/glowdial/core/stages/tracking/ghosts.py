@@ -1,0 +1,53 @@
+"""False answers: what else comes in where a mark is looked for, and how each is told apart.
+
+A superheterodyne answers at signal + 2 IF (- 2 IF with the oscillator below), half an IF off
+through the second harmonics of signal and oscillator, and to the generator's own harmonics.
+"""
+
+from __future__ import annotations
+
+from glowdial.core.alignment.fitted_oscillator import Foreseen
+from glowdial.core.journey.steps import Foretold, Ghost
+from glowdial.core.language.quantities import khz
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+
+
+def foretold(facts: ReceiverFacts, band: BandFacts, name: str, found: Foreseen) -> Foretold:
+    """What a reading of a mark is foreseen to be, with the false answers around it."""
+    low, high = found.mean_hz - found.half_hz, found.mean_hz + found.half_hz
+    return Foretold(name, low, high, ghosts(facts, band, found.mean_hz))
+
+
+def ghosts(facts: ReceiverFacts, band: BandFacts, signal_hz: float) -> tuple[Ghost, ...]:
+    """Where a set that is tuned to a signal answers falsely, and what to do about it."""
+    offset = band.tracked.offset_hz
+    side = "above" if offset > 0 else "below"
+    image = signal_hz + 2.0 * offset
+    true = khz(round(signal_hz, -3))
+    found = [
+        Ghost(
+            image,
+            f"That is where the image stands, 2 x {khz(abs(offset))} {side} {true}: look for a "
+            f"stronger one near {true}.",
+        ),
+        Ghost(
+            signal_hz - 2.0 * offset,
+            f"That is 2 x {khz(abs(offset))} on the other side of {true}: is the oscillator on "
+            "the wrong side of the signal? Of two places of its trimmer that bring it in, take "
+            f"the one with {'less' if offset > 0 else 'more'} capacity.",
+        ),
+        Ghost(
+            signal_hz + 0.5 * offset,
+            f"That is half an IF from {true}, where a strong generator comes in through "
+            "harmonics: lower its level; it goes away first.",
+        ),
+    ]
+    for n in (2, 3):
+        found.append(
+            Ghost(
+                signal_hz / n,
+                f"{n} times that is {true}: it may be the generator's own harmonic. Look for a "
+                f"much stronger one near {true}.",
+            )
+        )
+    return tuple(g for g in found if g.frequency_hz > 0.0)

@@ -1,0 +1,169 @@
+"""The fitted oscillator against sampling by hand, and against sets that it cannot see into."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from benchmarks.oscillator_moves import Tally, designs, work
+
+from glowdial.core.alignment.fitted_oscillator import (
+    Event,
+    FittedOscillator,
+    MarkRead,
+    PointerSlid,
+    Turned,
+    Turner,
+    fit_oscillator,
+)
+from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
+from glowdial.core.physics.tracking import Gang, TankRole, TrackedBand, best_points, signal_circuit
+
+SPAN = (530e3, 1620e3)
+BAND: TrackedBand = best_points(signal_circuit(Gang(12e-12, 430e-12), *SPAN), 465e3, *SPAN)
+HIGH, LOW = 1400e3, 600e3
+TRIMMER = Turner("trimmer", TankRole.SHUNT, 0.10, 0.45)
+PADDER = Turner("padder", TankRole.SERIES, 0.09, 0.45)
+
+
+def fit(*events: Event, turners: tuple[Turner, ...] = (TRIMMER, PADDER)) -> FittedOscillator:
+    return fit_oscillator(BAND, SPAN, turners, events)
+
+
+def advice(found: FittedOscillator, high: int = 1, low: int = 1, **more: object) -> NextMove:
+    marks = (
+        Mark(HIGH, 7e3, "trimmer", 1e3, high),
+        Mark(LOW, 3e3, "padder", 500.0, low),
+    )
+    return next_move(found, marks, {"trimmer": 4.0, "padder": 4.0}, **more)  # type: ignore[arg-type]
+
+
+def by_hand(moved: float, high_hz: float, then_hz: float) -> tuple[float, float]:
+    """Mean and spread of the low mark after a trimmer's move, by weighing 400,000 sets drawn at
+    random; from the tank's own formula, with the same beliefs and none of the code."""
+    rng = np.random.default_rng(5)
+    n = 400_000
+    lo = BAND.oscillator
+
+    def gang_at(mark: float, shift: np.ndarray) -> np.ndarray:
+        at = mark * np.exp(math.log(SPAN[1] / SPAN[0]) * 0.004 * shift) + 465e3
+        behind = 1.0 / ((2 * np.pi * at) ** 2 * lo.inductance_h)
+        return 1.0 / (1.0 / behind - 1.0 / lo.padder_f) - lo.trimmer_f
+
+    coil, trimmer, padder, stray, pointer, rate, hand = rng.standard_normal((7, n))
+    waves = rng.standard_normal((4, n))
+
+    def tuned(mark: float, turns: float, slip: float) -> np.ndarray:
+        place = math.log(mark / SPAN[0]) / math.log(SPAN[1] / SPAN[0])
+        gang = gang_at(mark, pointer)
+        for k in range(4):
+            gang = gang * (1 + 0.012 / (k + 1) * waves[k] * math.cos(math.pi * (k + 1) * place))
+        turned = turns + slip * hand
+        t = lo.trimmer_f * np.exp(0.35 * trimmer + 0.10 * np.exp(0.45 * rate) * turned)
+        p = lo.padder_f * np.exp(0.06 * padder)
+        across = lo.trimmer_f * 0.10 * stray
+        total = across + 1.0 / (1.0 / (gang + t) + 1.0 / p)
+        return 1.0 / (2 * np.pi * np.sqrt(lo.inductance_h * np.exp(0.08 * coil) * total)) - 465e3
+
+    slip = math.hypot(0.06 * moved, 0.012)
+
+    def odds(seen: np.ndarray, hz: float, doubt: float) -> np.ndarray:
+        return -0.5 * ((seen - hz) / doubt) ** 2
+
+    log = odds(tuned(HIGH, 0.0, 0.0), high_hz, 4e3) + odds(tuned(HIGH, moved, slip), then_hz, 4e3)
+    log += odds(tuned(LOW, 0.0, 0.0), 606e3, 3e3)
+    weight = np.exp(log - log.max())
+    weight /= weight.sum()
+    assert 1.0 / np.sum(weight**2) > 200  # enough of them count
+    low = tuned(LOW, moved, slip)
+    mean = float(weight @ low)
+    return mean, math.sqrt(float(weight @ (low - mean) ** 2))
+
+
+def test_what_is_foretold_agrees_with_sets_drawn_at_random() -> None:
+    found = fit(
+        MarkRead(HIGH, 1425e3, 4e3),
+        MarkRead(LOW, 606e3, 3e3),
+        Turned("trimmer", 0.4),
+        MarkRead(HIGH, 1402e3, 4e3),
+    )
+    mean, spread = by_hand(0.4, 1425e3, 1402e3)
+    low = found.foreseen(LOW)
+    assert low.mean_hz == pytest.approx(mean, abs=0.25 * spread)
+    assert low.doubt_hz == pytest.approx(spread, rel=0.2)
+
+
+def test_what_a_turn_does_is_learned_from_one_move_and_kept() -> None:
+    before = fit(MarkRead(HIGH, 1430e3, 700.0))
+    after = fit(
+        MarkRead(HIGH, 1430e3, 700.0), Turned("trimmer", 0.5), MarkRead(HIGH, 1410e3, 700.0)
+    )
+    rate = after.hz_per_turn("trimmer", HIGH)
+    assert rate.mean_hz == pytest.approx(-40e3, rel=0.08)
+    assert rate.doubt_hz < 0.25 * before.hz_per_turn("trimmer", HIGH).doubt_hz
+
+
+def test_a_direction_that_no_sheet_gives_is_told_by_the_first_move() -> None:
+    unknown = Turner("trimmer", TankRole.SHUNT, 0.10, 0.5, way_known=False)
+    events = (MarkRead(HIGH, 1430e3, 700.0), Turned("trimmer", 0.25), MarkRead(HIGH, 1441e3, 700.0))
+    found = fit(*events, turners=(unknown, PADDER))
+    assert found.hz_per_turn("trimmer", HIGH).mean_hz == pytest.approx(44e3, rel=0.15)
+    assert advice(found, low=0).turns < 0.0
+
+
+def test_an_adjuster_that_changes_nothing_is_named_after_one_futile_turn() -> None:
+    events = [MarkRead(HIGH, 1430e3, 700.0), MarkRead(LOW, 600e3, 400.0), Turned("trimmer", 0.25)]
+    moved = fit(*events, MarkRead(HIGH, 1422e3, 700.0))
+    assert moved.does_nothing("trimmer") < 0.01
+    idle = fit(*events, MarkRead(HIGH, 1430.4e3, 700.0))
+    assert idle.does_nothing("trimmer") > 0.95
+    now = advice(idle, low=0)
+    assert now.adjuster != "trimmer" or now.act is Act.STUCK
+
+
+def test_both_ends_are_solved_together_and_the_other_one_is_told() -> None:
+    found = fit(MarkRead(HIGH, 1430e3, 700.0), MarkRead(LOW, 590e3, 400.0))
+    now = advice(found)
+    assert now.act is Act.TURN and not now.alone
+    other = HIGH if now.mark_hz == LOW else LOW
+    moves_by = now.lands[other].mean_hz - found.foreseen(other).mean_hz
+    assert abs(moves_by) > 500.0
+    # the first move leaves room for what the second will do at its mark
+    assert abs(now.lands[now.mark_hz].mean_hz - now.mark_hz) < abs(
+        found.foreseen(now.mark_hz).mean_hz - now.mark_hz
+    )
+
+
+def test_what_is_inside_is_left_and_what_is_at_the_edge_is_read_again() -> None:
+    left = fit(MarkRead(HIGH, 1404e3, 1e3), MarkRead(LOW, 599e3, 500.0))
+    assert advice(left).act is Act.LEAVE
+    edge = fit(MarkRead(HIGH, 1406.5e3, 1e3), MarkRead(LOW, 599e3, 500.0))
+    assert (advice(edge).act, advice(edge).mark_hz) == (Act.READ, HIGH)
+    # read often enough, it is decided
+    often = fit(*(MarkRead(HIGH, 1406.9e3, 1e3) for _ in range(3)), MarkRead(LOW, 599e3, 500.0))
+    assert advice(often, high=3).act is Act.TURN
+
+
+def test_a_pointer_that_sits_wrong_is_slid_and_no_coil_is_touched() -> None:
+    ratio = 1.012
+    read = (MarkRead(HIGH, HIGH * ratio, 1e3), MarkRead(LOW, LOW * ratio, 500.0))
+    assert advice(fit(*read), pointer_free=True).act is Act.SLIDE
+    # with other bands read by the same pointer it stays where it is
+    assert advice(fit(*read)).act is Act.TURN
+    slid = fit(*read, PointerSlid(), MarkRead(HIGH, HIGH, 1e3), MarkRead(LOW, 600.4e3, 500.0))
+    assert advice(slid).act is Act.LEAVE
+
+
+def test_sets_that_it_cannot_see_into_come_inside_with_few_moves() -> None:
+    tally = Tally()
+    for seed in range(9):
+        known = designs(np.random.default_rng((seed, 77)))
+        for n in (seed % len(known), (seed + 5) % len(known)):
+            work(known[n], 100 * seed + n, ("right", "wrong", "missing")[seed % 3], tally)
+    assert len(tally.inside) >= 14
+    assert sum(tally.inside) >= len(tally.inside) - 1, tally.outside_names
+    counts = [c for moves in tally.moves.values() for c in moves]
+    assert np.mean(counts) < 2.4 and max(counts) <= 6
+    held = [h for of in tally.held.values() for h in of]
+    assert np.mean(held) > 0.75
