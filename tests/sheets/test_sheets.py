@@ -58,7 +58,7 @@ def test_what_the_service_data_gives_is_taken() -> None:
         filter_resistance="1k5",
         bands=[
             {"name": "Broadcast", "low": "540", "high": "1600", "low_mark": "600"},
-            {"name": "Short wave", "low": "5.9 MHz", "high": "18 MHz", "padder": False},
+            {"name": "Short wave", "low": "5.9 MHz", "high": "18 MHz", "low_end": "nothing"},
         ],
     )
     assert facts.supply is not None and facts.supply.rectifier.kind is RectifierKind.GAS

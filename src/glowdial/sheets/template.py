@@ -6,6 +6,7 @@ output, and a mains supply; per band an oscillator trimmer, a padder and an aeri
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Annotated
 
 from pydantic import Field
@@ -22,6 +23,7 @@ from glowdial.sheets.receiver import (
     ReceiverSheet,
     RectifierSheet,
     SensitivitySheet,
+    SlugRackSheet,
     SupplySheet,
     TransformerSheet,
     Tube,
@@ -30,6 +32,23 @@ from glowdial.sheets.section import Section, Source
 
 BROADCAST_MARKS = (0.06, 0.27, 0.5, 0.73, 0.94)
 LOW_MARK, HIGH_MARK = BROADCAST_MARKS[0], BROADCAST_MARKS[-1]
+# a slug drawn out, and how much further a rack goes than its widest band wants
+RACK_LEAST_H, RACK_SPARE = 12e-6, 1.4
+
+
+class LowEnd(StrEnum):
+    """What adjusts the oscillator at the low end of a band."""
+
+    PADDER = "padder"
+    CORE = "core"
+    NOTHING = "nothing"
+
+
+class TunedBy(StrEnum):
+    """What the tuning knob moves."""
+
+    GANG = "gang capacitor"
+    SLUGS = "rack of slugs"
 
 
 class TemplateBand(Section):
@@ -40,7 +59,9 @@ class TemplateBand(Section):
     high_hz: float = Field(ge=1e4, le=1.5e8, examples=[1_600_000.0])
     high_mark_hz: float | None = Field(default=None, ge=1e4, le=1.5e8)
     low_mark_hz: float | None = Field(default=None, ge=1e4, le=1.5e8)
-    padder: bool = True
+    low_end: LowEnd = LowEnd.PADDER
+    oscillator_above: bool = True
+    cut_plates: bool = False
 
 
 class TemplateSupply(Section):
@@ -72,7 +93,8 @@ class TemplateRequest(Section):
     maker: str = Field(min_length=1, max_length=80)
     model: str = Field(min_length=1, max_length=80)
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
-    intermediate_frequency_hz: float = Field(ge=5e4, le=2e6, examples=[455_000.0])
+    intermediate_frequency_hz: float = Field(ge=5e4, le=2e7, examples=[455_000.0])
+    tuned_by: TunedBy = TunedBy.GANG
     bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=6)]
     mains_v: float | None = Field(default=None, gt=0, le=1000)
     devices: Devices = Devices.TUBES
@@ -114,7 +136,12 @@ def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
             for n in (1, 2)
         ],
         "adjusters": _if_cores()
-        + [a for i, b in enumerate(request.bands) for a in _band_parts(i, b)],
+        + [
+            a
+            for i, b in enumerate(request.bands)
+            for a in _band_parts(i, b, slugs=request.tuned_by is TunedBy.SLUGS)
+        ],
+        "slug_rack": _rack(request),
         "bands": [_band(i, b) for i, b in enumerate(request.bands)],
         "sensitivity": _sensitivity(request),
         "controls": ["volume", "tone", "band switch", "tuning"],
@@ -178,13 +205,25 @@ def _band_key(index: int) -> str:
     return f"band{index + 1}"
 
 
-def _band_parts(index: int, band: TemplateBand) -> list[AdjusterSheet]:
+def _rack(request: TemplateRequest) -> SlugRackSheet | None:
+    """The coils of a slug rack: those of the commonest, as wide as the widest band wants."""
+    if request.tuned_by is not TunedBy.SLUGS:
+        return None
+    wide = max((b.high_hz / b.low_hz) ** 2 for b in request.bands)
+    return SlugRackSheet(
+        source=Source.BENCH_NORM, minimum_h=RACK_LEAST_H, maximum_h=RACK_LEAST_H * RACK_SPARE * wide
+    )
+
+
+def _band_parts(index: int, band: TemplateBand, *, slugs: bool) -> list[AdjusterSheet]:
     key = _band_key(index)
+    # on a rack the slug's own place rules the high end, and a trimmer moves all alike
+    high = "slug" if slugs else "trimmer"
     parts = [
         AdjusterSheet(
             key=f"{key}-osc-trimmer",
-            name=f"{band.name} oscillator trimmer",
-            kind=AdjusterKind.TRIMMER,
+            name=f"{band.name} oscillator {high}",
+            kind=AdjusterKind.CORE if slugs else AdjusterKind.TRIMMER,
         ),
         AdjusterSheet(
             key=f"{key}-aerial-trimmer",
@@ -192,14 +231,21 @@ def _band_parts(index: int, band: TemplateBand) -> list[AdjusterSheet]:
             kind=AdjusterKind.TRIMMER,
         ),
     ]
-    if band.padder:
-        parts.insert(
-            1,
-            AdjusterSheet(
-                key=f"{key}-padder", name=f"{band.name} padder", kind=AdjusterKind.PADDER
-            ),
-        )
+    low = _low_end(band, slugs=slugs)
+    if low is not None:
+        kind, word = low
+        parts.insert(1, AdjusterSheet(key=f"{key}-padder", name=f"{band.name} {word}", kind=kind))
     return parts
+
+
+def _low_end(band: TemplateBand, *, slugs: bool) -> tuple[AdjusterKind, str] | None:
+    if band.low_end is LowEnd.NOTHING:
+        return None
+    if slugs:
+        return AdjusterKind.TRIMMER, "oscillator trimmer"
+    if band.low_end is LowEnd.CORE or band.cut_plates or not band.oscillator_above:
+        return AdjusterKind.CORE, "oscillator core"
+    return AdjusterKind.PADDER, "padder"
 
 
 def _mark(band: TemplateBand, share: float) -> float:
@@ -224,7 +270,9 @@ def _band(index: int, band: TemplateBand) -> dict[str, object]:
         "high_mark_hz": high,
         "low_mark_hz": low,
         "high_adjuster": f"{key}-osc-trimmer",
-        "low_adjuster": f"{key}-padder" if band.padder else None,
+        "low_adjuster": None if band.low_end is LowEnd.NOTHING else f"{key}-padder",
+        "oscillator_above": band.oscillator_above,
+        "cut_plates": band.cut_plates,
         "aerial_adjuster": f"{key}-aerial-trimmer",
         "dial_marks_hz": [low, *(round(f / grid) * grid for f in between), high],
     }

@@ -36,7 +36,13 @@ from glowdial.sheets.receiver import (
     Devices,
 )
 from glowdial.sheets.section import Section
-from glowdial.sheets.template import TemplateBand, TemplateRequest, TemplateSupply
+from glowdial.sheets.template import (
+    LowEnd,
+    TemplateBand,
+    TemplateRequest,
+    TemplateSupply,
+    TunedBy,
+)
 
 Written = Annotated[str, Field(max_length=60)]
 MOST_BANDS = 6
@@ -59,6 +65,20 @@ class Feed(StrEnum):
     AS_CHASSIS = "what it runs from"
     VIBRATOR = "a vibrator"
     BATTERY = "a high-tension battery"
+
+
+class Side(StrEnum):
+    """Where the oscillator stands."""
+
+    ABOVE = "above the signal"
+    BELOW = "below the signal"
+
+
+class Plates(StrEnum):
+    """The gang's oscillator plates."""
+
+    ALIKE = "like the others"
+    CUT = "cut for the band"
 
 
 class Heating(StrEnum):
@@ -101,6 +121,10 @@ MODEL, SUPPLY, BAND, HEATERS = "model", "supply", "band", "heaters"
 FORM_CHOICES = (
     FormChoice(MODEL, "chassis", "Runs from", TEMPLATE_CHASSIS),
     FormChoice(MODEL, "devices", "Works with", tuple(Devices)),
+    FormChoice(MODEL, "tuned_by", "Tuned by", tuple(TunedBy)),
+    FormChoice(BAND, "oscillator", "Oscillator", tuple(Side)),
+    FormChoice(BAND, "low_end", "Its low end by", tuple(LowEnd)),
+    FormChoice(BAND, "plates", "Its plates", tuple(Plates)),
     FormChoice(SUPPLY, "feed", "B+ comes from", tuple(Feed)),
     FormChoice(
         SUPPLY,
@@ -148,7 +172,9 @@ class BandForm(Section):
     high: Written = Field(examples=["1600"])
     low_mark: Written = ""
     high_mark: Written = ""
-    padder: bool = True
+    low_end: LowEnd = LowEnd.PADDER
+    oscillator: Side = Side.ABOVE
+    plates: Plates = Plates.ALIKE
 
 
 class TemplateForm(Section):
@@ -161,6 +187,7 @@ class TemplateForm(Section):
     maker: Written = Field(examples=["Orlwick"])
     model: Written = Field(examples=["Slipway Five"])
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
+    tuned_by: TunedBy = TunedBy.GANG
     intermediate_frequency: Written = Field(examples=["455"])
     bands: list[BandForm] = Field(min_length=1, max_length=MOST_BANDS)
     mains: Written = Field(default="", examples=["230"])
@@ -208,6 +235,7 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         chassis=form.chassis,
         intermediate_frequency_hz=parse(form.intermediate_frequency, INTERMEDIATE_FREQUENCY, "IF"),
         bands=[_band(band) for band in form.bands],
+        tuned_by=form.tuned_by,
         mains_v=mains_v,
         devices=form.devices,
         line_up=list(line_up.tubes),
@@ -258,7 +286,9 @@ def _band(form: BandForm) -> TemplateBand:
         high_hz=high_hz,
         low_mark_hz=_given(form.low_mark, FREQUENCY, f"{name}, low mark"),
         high_mark_hz=_given(form.high_mark, FREQUENCY, f"{name}, high mark"),
-        padder=form.padder,
+        low_end=form.low_end,
+        oscillator_above=form.oscillator is Side.ABOVE,
+        cut_plates=form.plates is Plates.CUT,
     )
 
 

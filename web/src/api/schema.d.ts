@@ -2041,6 +2041,8 @@ export interface components {
              * @example 540
              */
             low: string;
+            /** @default padder */
+            low_end: components["schemas"]["LowEnd"];
             /**
              * Low Mark
              * @default
@@ -2051,11 +2053,10 @@ export interface components {
              * @example Broadcast
              */
             name: string;
-            /**
-             * Padder
-             * @default true
-             */
-            padder: boolean;
+            /** @default above the signal */
+            oscillator: components["schemas"]["Side-Input"];
+            /** @default like the others */
+            plates: components["schemas"]["Plates"];
         };
         /**
          * BenchShape
@@ -2291,7 +2292,7 @@ export interface components {
             reach: string;
             /** Sealed */
             sealed: boolean;
-            side: components["schemas"]["Side"];
+            side: components["schemas"]["Side-Output"];
             thing: components["schemas"]["Thing"];
             /** Width Mm */
             width_mm: number;
@@ -3540,6 +3541,12 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * LowEnd
+         * @description What adjusts the oscillator at the low end of a band.
+         * @enum {string}
+         */
+        LowEnd: "padder" | "core" | "nothing";
         /** MarkedRow */
         MarkedRow: {
             /** Tolerance */
@@ -4016,12 +4023,18 @@ export interface components {
             reach: string;
             /** Sealed */
             sealed: boolean;
-            side: components["schemas"]["Side"];
+            side: components["schemas"]["Side-Output"];
             /** X Mm */
             x_mm: number;
             /** Y Mm */
             y_mm: number;
         };
+        /**
+         * Plates
+         * @description The gang's oscillator plates.
+         * @enum {string}
+         */
+        Plates: "like the others" | "cut for the band";
         /** PlotLineShape */
         PlotLineShape: {
             /** Label */
@@ -4946,10 +4959,16 @@ export interface components {
         };
         /**
          * Side
+         * @description Where the oscillator stands.
+         * @enum {string}
+         */
+        "Side-Input": "above the signal" | "below the signal";
+        /**
+         * Side
          * @description The side of the chassis that a thing is seen and reached from.
          * @enum {string}
          */
-        Side: "top" | "underside" | "rear" | "photo";
+        "Side-Output": "top" | "underside" | "rear" | "photo";
         /**
          * SignalAndNoiseSum
          * @description The level that gives 10 dB of signal and noise over noise.
@@ -5798,6 +5817,8 @@ export interface components {
             topology: components["schemas"]["Topology"];
             /** Traits */
             traits?: components["schemas"]["Trait"][];
+            /** @default gang capacitor */
+            tuned_by: components["schemas"]["TunedBy"];
         };
         /** TemporaryRequest */
         TemporaryRequest: {
@@ -6067,6 +6088,12 @@ export interface components {
          * @enum {string}
          */
         TrimmerPlace: "across the gang" | "across the coil";
+        /**
+         * TunedBy
+         * @description What the tuning knob moves.
+         * @enum {string}
+         */
+        TunedBy: "gang capacitor" | "rack of slugs";
         /** TurnRequest */
         TurnRequest: {
             /** Step */

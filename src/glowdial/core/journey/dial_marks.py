@@ -64,6 +64,10 @@ def frequency_field(mark_hz: float) -> Field:
     )
 
 
+def _span_words(facts: ReceiverFacts, mark_hz: float) -> str:
+    return khz(float(f"{search_span_hz(facts, mark_hz):.2g}"))
+
+
 def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing) -> Recipe:
     """Pointer on the mark, generator through the dummy aerial."""
     return Recipe(
@@ -85,7 +89,8 @@ def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) ->
     tolerance = band.tolerance_hz(mark_hz)
     return Ask(
         key,
-        f"Pointer on {khz(mark_hz)}: move the generator for the most AVC, and enter its frequency.",
+        f"Pointer on {khz(mark_hz)}: move the generator, at most {_span_words(facts, mark_hz)} "
+        "either way, for the most AVC, and enter its frequency.",
         (frequency_field(mark_hz),),
         khz(mark_hz).split()[0],
         expected=symmetric(mark_hz, tolerance),

@@ -12,12 +12,14 @@ import { LitButton, PlainButton } from "../../shared/Buttons";
 
 type Form = Schemas["TemplateForm"];
 /** What is not filled in takes the server's own defaults. */
-type Draft = Partial<Form> & Pick<Form, "bands">;
+type Draft = Partial<Omit<Form, "bands">> & { bands: BandDraft[] };
 type Band = Schemas["BandForm"];
+type BandTexts = "name" | "low" | "high" | "low_mark" | "high_mark";
+type BandDraft = Pick<Band, BandTexts> & Partial<Band>;
 type Names = Exclude<keyof Form, "bands" | "traits">;
 type Trait = NonNullable<Form["traits"]>[number];
 
-const BAND: Band = { name: "", low: "", high: "", low_mark: "", high_mark: "", padder: true };
+const BAND: BandDraft = { name: "", low: "", high: "", low_mark: "", high_mark: "" };
 const EMPTY: Draft = {
   maker: "",
   model: "",
@@ -61,7 +63,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
     const others = (form.traits ?? []).filter((t) => t !== trait);
     setForm({ ...form, traits: on ? [...others, trait as Trait] : others });
   };
-  const putBand = (index: number, change: Partial<Band>) =>
+  const putBand = (index: number, change: Partial<BandDraft>) =>
     setForm({
       ...form,
       bands: form.bands.map((band, n) => (n === index ? { ...band, ...change } : band)),
@@ -95,6 +97,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           <BandRow
             key={n}
             fields={fields("band")}
+            choices={(options?.template_choices ?? []).filter((c) => c.group === "band")}
             band={band}
             onChange={(change) => putBand(n, change)}
           />
@@ -162,16 +165,16 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
   );
 }
 
-type BandTexts = Exclude<keyof Band, "padder">;
 type BandProps = {
   fields: Schemas["FormFieldOption"][];
-  band: Band;
-  onChange: (change: Partial<Band>) => void;
+  choices: Schemas["FormChoiceOption"][];
+  band: BandDraft;
+  onChange: (change: Partial<BandDraft>) => void;
 };
 
-function BandRow({ fields, band, onChange }: BandProps) {
+function BandRow({ fields, choices, band, onChange }: BandProps) {
   return (
-    <Grid templateColumns="1.4fr 1fr 1fr 1fr 1fr auto" gap={3} alignItems="end">
+    <Grid templateColumns="1.3fr 0.8fr 0.8fr 0.8fr 0.8fr 1.2fr 1fr 1.2fr" gap={3} alignItems="end">
       {fields.map(({ name, label, example }) => (
         <FormRow
           key={name}
@@ -181,7 +184,16 @@ function BandRow({ fields, band, onChange }: BandProps) {
           onChange={(text) => onChange({ [name]: text })}
         />
       ))}
-      <Tick label="padder" on={band.padder ?? true} onChange={(on) => onChange({ padder: on })} />
+      {choices.map(({ name, label, options }) => (
+        <Choice
+          key={name}
+          name={name}
+          label={label}
+          value={band[name as keyof BandDraft] ?? options[0] ?? ""}
+          choices={options.map((value) => ({ value, label: value }))}
+          onChange={(value) => onChange({ [name]: value })}
+        />
+      ))}
     </Grid>
   );
 }

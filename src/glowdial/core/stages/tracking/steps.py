@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -89,14 +90,31 @@ def _tracking(band: BandFacts) -> tuple[Floats, Floats]:
 
 
 def _tracking_words(band: BandFacts) -> str:
-    lo, (grid, errors) = band.tracked.oscillator, _tracking(band)
+    grid, errors = _tracking(band)
     worst = int(np.argmax(np.abs(errors)))
     return (
-        f"Computed from the sheet: oscillator coil {lo.inductance_h * 1e6:.1f} uH, trimmer and "
-        f"strays {lo.trimmer_f * 1e12:.1f} pF, padder {lo.padder_f * 1e12:.0f} pF. Between the "
+        f"Computed from the sheet: {_parts_words(band)}. Between the "
         f"tracking points the aerial circuit is off by up to {errors[worst] / 1e3:+.1f} kHz, "
         f"at {khz(float(round(grid[worst], -4)))}."
     )
+
+
+def _parts_words(band: BandFacts) -> str:
+    """The oscillator's parts by name; in a set of slugs L and C have changed places."""
+    lo = band.tracked.oscillator
+    farad, henry = ("H", "F") if band.tracked.inductive else ("F", "H")
+    scale, shunt, series = (
+        engineering(v, unit)
+        for v, unit in ((lo.inductance_h, henry), (lo.trimmer_f, farad), (lo.padder_f, farad))
+    )
+    if band.tracked.inductive:
+        return (
+            f"fixed capacity {scale}, coil in series with the slug's {shunt}, across both {series}"
+        )
+    if math.isinf(lo.padder_f):
+        plates = "plates cut for it" if band.tracked.section.cut else "no padder"
+        return f"oscillator coil {scale}, trimmer and strays {shunt}, {plates}"
+    return f"oscillator coil {scale}, trimmer and strays {shunt}, padder {series}"
 
 
 def _tracking_plot(band: BandFacts) -> Plot:
