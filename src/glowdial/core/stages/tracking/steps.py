@@ -29,9 +29,7 @@ from glowdial.core.journey.readings import Reading, conclude, confirmed, reading
 from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
-from glowdial.core.language.quantities import (
-    khz,
-)
+from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.oscillator import fitted, mark_doubt_hz
