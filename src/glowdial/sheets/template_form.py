@@ -70,8 +70,8 @@ class Feed(StrEnum):
 class Side(StrEnum):
     """Where the oscillator stands."""
 
-    ABOVE = "above the signal"
-    BELOW = "below the signal"
+    ABOVE = "above"
+    BELOW = "below"
 
 
 class Plates(StrEnum):

@@ -2053,7 +2053,7 @@ export interface components {
              * @example Broadcast
              */
             name: string;
-            /** @default above the signal */
+            /** @default above */
             oscillator: components["schemas"]["Side-Input"];
             /** @default like the others */
             plates: components["schemas"]["Plates"];
@@ -4635,6 +4635,7 @@ export interface components {
         };
         /** ScaleMarkShape */
         ScaleMarkShape: {
+            foretold: components["schemas"]["ScaleSpanShape"] | null;
             /** Label */
             label: string;
             /** Lit */
@@ -4663,6 +4664,7 @@ export interface components {
             low: string;
             /** Marks */
             marks: components["schemas"]["ScaleMarkShape"][];
+            searched: components["schemas"]["ScaleSpanShape"] | null;
         };
         /** ScaleReadingShape */
         ScaleReadingShape: {
@@ -4674,6 +4676,13 @@ export interface components {
             verdict: string;
             /** Words */
             words: string;
+        };
+        /** ScaleSpanShape */
+        ScaleSpanShape: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /** SensitivityAnswer */
         SensitivityAnswer: {
@@ -4962,7 +4971,7 @@ export interface components {
          * @description Where the oscillator stands.
          * @enum {string}
          */
-        "Side-Input": "above the signal" | "below the signal";
+        "Side-Input": "above" | "below";
         /**
          * Side
          * @description The side of the chassis that a thing is seen and reached from.

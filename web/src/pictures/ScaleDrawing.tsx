@@ -118,6 +118,16 @@ function Drawn({ scale, width, height }: { scale: Scale; width: number; height: 
           ))}
         </Tone>
       ))}
+      {drawn.searched && (
+        <Tone of="glow">
+          <path
+            d={`M${drawn.searched.left} ${scaleY + 5}v7H${drawn.searched.right}v-7`}
+            fill="none"
+            stroke="currentColor"
+            strokeOpacity={0.7}
+          />
+        </Tone>
+      )}
       {lit && drawn.beside.length > 0 && (
         <Tone of="glow">
           <line
@@ -177,6 +187,31 @@ function OneMark({ lens, y, top, bottom }: MarkProps) {
           fill="currentColor"
         />
       </Tone>
+      {lens.foretold && (
+        <Tone of="glow">
+          <rect
+            x={lens.foretold.left}
+            y={bottom - 34}
+            width={Math.max(lens.foretold.right - lens.foretold.left, 2)}
+            height={24}
+            fill="none"
+            stroke="currentColor"
+            strokeDasharray="4 3"
+          />
+          <text
+            x={Math.min(
+              Math.max((lens.foretold.left + lens.foretold.right) / 2, left + 34),
+              right - 34,
+            )}
+            y={bottom - 39}
+            fontSize={13}
+            textAnchor="middle"
+            fill="currentColor"
+          >
+            foretold
+          </text>
+        </Tone>
+      )}
       <Tone of="inside">
         <line x1={middle} x2={middle} y1={top + 28} y2={bottom - 6} stroke="currentColor" />
       </Tone>

@@ -13,11 +13,13 @@ describe("a scale drawn", () => {
         high: "1600",
         corrected: [],
         beside: [],
+        searched: { low: 0.1, high: 0.2 },
         marks: Array.from({ length: count }, (_, n) => ({
           place: n / (count - 1),
           label: `${n}`,
           tolerance: "3",
           lit: n === 1,
+          foretold: n === 1 ? { low: -0.5, high: 4.2 } : null,
           readings: [3.4, -1.2, 0.4].map(reading),
         })),
       };
@@ -27,6 +29,11 @@ describe("a scale drawn", () => {
         if (before) {
           expect(lens.at).toBeGreaterThan(before.at);
           expect(lens.left).toBeGreaterThan(before.right);
+        }
+        if (lens.foretold) {
+          // the lens reaches to where the next reading is foretold, on the side of its error
+          expect(lens.foretold.left).toBeGreaterThan(lens.left);
+          expect(lens.foretold.right).toBeGreaterThan(lens.middle);
         }
         // what is inside its tolerance stands on the stripe, what is not beside it
         for (const { x, y, reading: r } of lens.readings) {

@@ -25,6 +25,8 @@ export type Lens = {
   right: number;
   middle: number;
   stripe: { left: number; right: number };
+  /** Where the next reading is foretold, as far as it lies in the lens. */
+  foretold: { left: number; right: number } | null;
   /** Room for the words of every reading, not of the last alone. */
   roomy: boolean;
   readings: (Point & { reading: Mark["readings"][number]; last: boolean })[];
@@ -42,7 +44,11 @@ export function spreadOut(scale: Scale, width: number, height: number) {
   const lenses: Lens[] = scale.marks.map((mark, n) => {
     const left = SIDE + n * (each + GAP);
     const middle = left + each / 2;
-    const furthest = Math.max(LEAST_REACH, ...mark.readings.map((r) => 1.15 * Math.abs(r.off)));
+    const offs = [
+      ...mark.readings.map((r) => r.off),
+      ...(mark.foretold ? [mark.foretold.low, mark.foretold.high] : []),
+    ];
+    const furthest = Math.max(LEAST_REACH, ...offs.map((off) => 1.15 * Math.abs(off)));
     const unit = each / 2 / furthest;
     const room = bottom - lensTop - 40;
     const step = room / Math.max(mark.readings.length, 1);
@@ -54,6 +60,10 @@ export function spreadOut(scale: Scale, width: number, height: number) {
       middle,
       roomy: each > 200,
       stripe: { left: middle - unit, right: middle + unit },
+      foretold: mark.foretold && {
+        left: middle - unit * mark.foretold.high,
+        right: middle - unit * mark.foretold.low,
+      },
       readings: mark.readings.map((reading, k) => ({
         reading,
         x: middle - unit * reading.off,
@@ -74,5 +84,18 @@ export function spreadOut(scale: Scale, width: number, height: number) {
     });
     return { band, unit, y, figures: shown };
   });
-  return { left: SIDE, right: SIDE + long, scaleY, lensTop, bottom, lenses, beside: figures };
+  const searched = scale.searched && {
+    left: SIDE + long * scale.searched.low,
+    right: SIDE + long * scale.searched.high,
+  };
+  return {
+    left: SIDE,
+    right: SIDE + long,
+    scaleY,
+    lensTop,
+    bottom,
+    lenses,
+    beside: figures,
+    searched,
+  };
 }

@@ -120,12 +120,18 @@ class ScaleReadingShape(BaseModel):
     verdict: str
 
 
+class ScaleSpanShape(BaseModel):
+    low: float
+    high: float
+
+
 class ScaleMarkShape(BaseModel):
     place: float
     label: str
     tolerance: str
     lit: bool
     readings: list[ScaleReadingShape]
+    foretold: ScaleSpanShape | None
 
 
 class ScaleCorrectionShape(BaseModel):
@@ -158,6 +164,7 @@ class ScalePictureShape(Shown):
     marks: list[ScaleMarkShape]
     corrected: list[ScaleCorrectionShape]
     beside: list[PrintedScaleShape]
+    searched: ScaleSpanShape | None
 
 
 class ChainCoreShape(BaseModel):

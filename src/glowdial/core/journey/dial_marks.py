@@ -12,6 +12,7 @@ from glowdial.core.journey.pictures import (
     ScaleMark,
     ScalePicture,
     ScaleReading,
+    ScaleSpan,
 )
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
@@ -161,10 +162,11 @@ def scale_picture(
     band: BandFacts,
     read: Sequence[tuple[float, Sequence[tuple[Answer, str]]]],
     lit_hz: float,
+    foretold_hz: tuple[float, float] | None = None,
 ) -> ScalePicture:
     """The scale with marks and, for each, its readings in order with words on what came before;
-    ``lit_hz`` is the mark that is asked for now, 0 for none. The band's bandspreads and the set's
-    other scales stand beside.
+    ``lit_hz`` is the mark that is asked for now, 0 for none, and what is foretold there. The band's
+    bandspreads and the set's other scales stand beside.
     """
     return ScalePicture(
         band.name,
@@ -177,11 +179,30 @@ def scale_picture(
                 khz(band.tolerance_hz(mark_hz)),
                 mark_hz == lit_hz,
                 tuple(_scale_reading(band, mark_hz, a, words) for a, words in readings),
+                _foretold_off(band, mark_hz, foretold_hz) if mark_hz == lit_hz else None,
             )
             for mark_hz, readings in sorted(read, key=lambda m: m[0])
         ),
         beside=_beside(facts, band),
+        searched=_searched(facts, band, lit_hz) if lit_hz else None,
     )
+
+
+def _searched(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> ScaleSpan:
+    """The span that a mark is looked for in, as places on the scale."""
+    span_hz = search_span_hz(facts, mark_hz)
+    low, high = (scale_place(band, mark_hz + side * span_hz) for side in (-1.0, 1.0))
+    return ScaleSpan(max(low, 0.0), min(high, 1.0))
+
+
+def _foretold_off(
+    band: BandFacts, mark_hz: float, foretold_hz: tuple[float, float] | None
+) -> ScaleSpan | None:
+    if foretold_hz is None:
+        return None
+    tolerance = band.tolerance_hz(mark_hz)
+    low, high = foretold_hz
+    return ScaleSpan((low - mark_hz) / tolerance, (high - mark_hz) / tolerance)
 
 
 def _scale_reading(band: BandFacts, mark_hz: float, answer: Answer, words: str) -> ScaleReading:

@@ -144,15 +144,25 @@ class ScaleReading:
 
 
 @dataclass(frozen=True, slots=True)
+class ScaleSpan:
+    """From here to there."""
+
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
 class ScaleMark:
     """A mark: where it stands along the scale, 0 to 1, what is printed there, what it may be off,
-    whether the pointer stands on it now, and its readings in order."""
+    whether the pointer stands on it now, its readings in order, and between which errors (as theirs
+    are) the next one is foretold."""
 
     place: float
     label: str
     tolerance: str
     lit: bool = False
     readings: tuple[ScaleReading, ...] = ()
+    foretold: ScaleSpan | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +194,8 @@ class PrintedScale:
 @dataclass(frozen=True, slots=True)
 class ScalePicture:
     """A band's scale with the marks that are read on it, by rising frequency, and, once enough of
-    them are read, what comes in anywhere between; ``beside`` are the set's other scales."""
+    them are read, what comes in anywhere between; ``beside`` are the set's other scales, and
+    ``searched`` is from where to where on this one the mark that is lit is looked for."""
 
     band: str
     low: str
@@ -192,6 +203,7 @@ class ScalePicture:
     marks: tuple[ScaleMark, ...]
     corrected: tuple[ScaleCorrection, ...] = ()
     beside: tuple[PrintedScale, ...] = ()
+    searched: ScaleSpan | None = None
 
 
 class ChainKind(StrEnum):

@@ -89,7 +89,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           the service data gives and leave the rest empty; what is missing is said where it is
           missed. Of a centre-tapped winding give the volts of one half.
         </Text>
-        <Grid templateColumns="repeat(5, 1fr)" gap={3}>
+        <Grid templateColumns="repeat(6, 1fr)" gap={3}>
           {rows("model")}
           {choices("model")}
         </Grid>

@@ -176,7 +176,7 @@ def _step(rounds: _Rounds, key: str, end: End) -> Step:
         key,
         STAGE,
         title,
-        "The trimmer rules the high end, the padder or core the low end; each moves the other.",
+        _rule(facts, band),
         results=results,
         leads=dial_leads(facts),
         controls=(f"pointer on {khz(end.mark_hz)}",),
@@ -186,6 +186,15 @@ def _step(rounds: _Rounds, key: str, end: End) -> Step:
         cost=mark_cost(band, end.mark_hz, answers[-1].values["frequency"]) if answers else "",
         advice=_ended_words(rounds, end) if final else (),
     )
+
+
+def _rule(facts: ReceiverFacts, band: BandFacts) -> str:
+    """Which adjuster rules which end."""
+    high = facts.adjuster(band.high_adjuster).name
+    if band.low_adjuster is None:
+        return f"The {high} moves the whole scale; what is left at the other end is the plates'."
+    low = facts.adjuster(band.low_adjuster).name
+    return f"The {high} rules the high end, the {low} the low end; each moves the other."
 
 
 def _visit(rounds: _Rounds, key: str, end: End) -> Step:
@@ -257,8 +266,7 @@ def _slide(rounds: _Rounds, step: Step, end: End) -> Step:
 def _check_ask(rounds: _Rounds, end: End, made: int) -> Ask:
     key = "check" if made == 0 else f"again{made}"
     ask = mark_ask(rounds.facts, rounds.band, end.mark_hz, key)
-    doubt_hz = mark_doubt_hz(rounds.facts, rounds.band, end.mark_hz)
-    found = rounds.fit.foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
+    found = _next_reading(rounds, end)
     return replace(ask, foretold=foretold(rounds.facts, rounds.band, "frequency", found))
 
 
@@ -385,4 +393,15 @@ def _creeping(rounds: _Rounds, now: End) -> ScalePicture:
         )
         for end in band_ends(band)
     ]
-    return scale_picture(rounds.facts, band, marks, now.mark_hz)
+    due = not rounds.over and rounds.now.mark_hz == now.mark_hz
+    told = _next_reading(rounds, now) if due else None
+    span = (told.mean_hz - told.half_hz, told.mean_hz + told.half_hz) if told else None
+    return scale_picture(rounds.facts, band, marks, now.mark_hz, span)
+
+
+def _next_reading(rounds: _Rounds, end: End) -> Foreseen:
+    """What will be read at an end: after the turn that is advised, or as it stands."""
+    if end.mark_hz in rounds.now.lands:
+        return rounds.now.lands[end.mark_hz]
+    doubt_hz = mark_doubt_hz(rounds.facts, rounds.band, end.mark_hz)
+    return rounds.fit.foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
