@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from glowdial.bench.port import Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
-from glowdial.core.bench.recipe import Doing, Recipe
+from glowdial.core.bench.recipe import POINTER, Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
@@ -87,6 +87,8 @@ def carry_out(
             return _edges(recipe, bench)
         case Doing.ZERO:
             return _zero(recipe, bench, already_turned)
+        case Doing.SLIDE_AND_FIND:
+            return _slide_and_find(recipe, bench)
         case Doing.TRY:
             return _try(ask, bench.tried(recipe.trial))
 
@@ -176,6 +178,13 @@ def _find(recipe: Recipe, bench: Bench) -> float:
     )
     bench.apply(setting(generator_hz=found))
     return found
+
+
+def _slide_and_find(recipe: Recipe, bench: Bench) -> Measured:
+    """The mark's own frequency tuned in, and the pointer slid onto the mark."""
+    mark = _wanted(recipe.change.get("dial_hz"), "the dial mark")
+    bench.turn(POINTER, math.log(_find(recipe, bench) / mark))
+    return Measured({"frequency": _find(recipe, bench)})
 
 
 def _turn_and_find(recipe: Recipe, bench: Bench, already: float) -> Measured:

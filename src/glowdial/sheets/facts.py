@@ -231,7 +231,7 @@ def _part_f(
     for band in sheet.bands:
         nominal = tracked[band.key]
         role = role_of(adjuster.kind, inductive=nominal.inductive)
-        if adjuster.key in (band.aerial_adjuster, band.rf_adjuster):
+        if adjuster.key in band.signal_adjusters:
             signal = nominal.signal
             return signal.inductance_h if role is TankRole.SCALE else signal.trimmer_f
         if adjuster.key in (band.high_adjuster, band.low_adjuster):
@@ -299,6 +299,8 @@ def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
         tracked=tracked,
         dial_marks_hz=tuple(band.dial_marks_hz),
         rf_adjuster=band.rf_adjuster,
+        aerial_low_adjuster=band.aerial_low_adjuster,
+        rf_low_adjuster=band.rf_low_adjuster,
         spreads=tuple(
             Bandspread(s.name, s.main_hz, s.low_hz, s.high_hz, tuple(s.figures_hz))
             for s in band.bandspreads

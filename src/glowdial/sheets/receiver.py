@@ -287,9 +287,18 @@ class BandSheet(Section):
     low_adjuster: Key | None = None
     aerial_adjuster: Key | None = None
     rf_adjuster: Key | None = None
+    aerial_low_adjuster: Key | None = Field(default=None, description="a core, at the low mark")
+    rf_low_adjuster: Key | None = None
     dial_tolerance: float | None = Field(default=None, gt=0, le=0.1, examples=[0.005])
     dial_marks_hz: list[Frequency] = Field(min_length=2, max_length=20)
     bandspreads: list[BandspreadSheet] = Field(default_factory=list, max_length=6)
+
+    @property
+    def signal_adjusters(self) -> tuple[str, ...]:
+        """The adjusters of its aerial and RF circuits."""
+        both = (self.aerial_adjuster, self.rf_adjuster)
+        low = (self.aerial_low_adjuster, self.rf_low_adjuster)
+        return tuple(key for key in (*both, *low) if key)
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -413,6 +422,8 @@ class ReceiverSheet(Section):
                 band.low_adjuster,
                 band.aerial_adjuster,
                 band.rf_adjuster,
+                band.aerial_low_adjuster,
+                band.rf_low_adjuster,
             )
             self._known(keys, wanted, f"band {band.key}")
             if band.low_hz <= self.first_intermediate_hz <= band.high_hz:

@@ -325,7 +325,7 @@ def neglected(
         key
         for band in facts.bands
         if band.key in settled_bands
-        for key in (band.high_adjuster, band.low_adjuster, band.aerial_adjuster)
+        for key in (band.high_adjuster, band.low_adjuster, *band.signal_adjusters)
         if key
     }
     turns: dict[str, float] = {}

@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from glowdial.core.bench.recipe import POINTER
 from glowdial.core.model.circuit import Aerial, AerialKind
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.physics.aerials import loop_effective_height_m
@@ -32,6 +33,18 @@ NORM_CHANGE_PER_TURN = {
 }
 
 
+# of a slug rack: its trimmer is a small part of the fixed capacity, its slug all of a small coil
+NORM_SLUG_CHANGE = {
+    AdjusterKind.TRIMMER: 0.015,
+    AdjusterKind.PADDER: 0.05,
+    AdjusterKind.CORE: 0.10,
+}
+
+
+def _own(band: BandFacts) -> tuple[str | None, ...]:
+    return (band.high_adjuster, band.low_adjuster, *band.signal_adjusters)
+
+
 def part_factor(facts: ReceiverFacts, condition: Condition, key: str, turned: float) -> float:
     """Factor on a part's nominal value, from where its adjuster stands and how it has drifted.
 
@@ -40,7 +53,9 @@ def part_factor(facts: ReceiverFacts, condition: Condition, key: str, turned: fl
     """
     adjuster = facts.adjuster(key)
     change = adjuster.change_per_turn
-    rate = NORM_CHANGE_PER_TURN[adjuster.kind] if change is None else change
+    slugs = any(b.tracked.inductive and key in _own(b) for b in facts.bands)
+    norms = NORM_SLUG_CHANGE if slugs else NORM_CHANGE_PER_TURN
+    rate = norms[adjuster.kind] if change is None else change
     limit = adjuster.travel_turns / 2.0
     turns = min(max(condition.turns.get(key, 0.0) + turned, -limit), limit)
     return math.exp(rate * turns) * (1.0 + condition.drift.get(key, 0.0))
@@ -161,7 +176,8 @@ def front_end(
     The scale was printed for the nominal set: its marks stand where the nominal oscillator brings
     them in, give or take the drive's backlash. The gang's sections wander from each other.
     """
-    dial_hz = state.dial_hz * (1.0 - state.dial_side * condition.backlash)
+    slid = math.exp(-state.turns.get(POINTER, 0.0))
+    dial_hz = state.dial_hz * slid * (1.0 - state.dial_side * condition.backlash)
     gang_f = _gang_at(band, dial_hz)
     span = math.log(band.high_hz / band.low_hz)
     place = math.log(dial_hz / band.low_hz) / span
@@ -169,7 +185,14 @@ def front_end(
     stray = CABINET_STRAY_F if state.in_cabinet else 0.0
     factors = {
         key: part_factor(facts, condition, key, state.turns.get(key, 0.0))
-        for key in (band.high_adjuster, band.low_adjuster, band.aerial_adjuster, band.rf_adjuster)
+        for key in (
+            band.high_adjuster,
+            band.low_adjuster,
+            band.aerial_adjuster,
+            band.rf_adjuster,
+            band.aerial_low_adjuster,
+            band.rf_low_adjuster,
+        )
         if key is not None
     }
     oscillator = _oscillator(facts, band, factors, stray)
@@ -178,23 +201,25 @@ def front_end(
     contact_ohm, touching = _contact(condition, band.key, state.time_s)
     q, middle_hz = facts.circuit.aerial_q, math.sqrt(band.low_hz * band.high_hz)
 
-    def tank(adjuster: str | None, departs: float) -> Tank:
-        factor = factors.get(adjuster or "", 1.0)
+    def tank(adjuster: str | None, core: str | None, departs: float) -> Tank:
+        factor, wound = factors.get(adjuster or "", 1.0), factors.get(core or "", 1.0)
         variable = gang_f * (1.0 + departs) + signal.trimmer_f
         if band.tracked.inductive:
             # the slug and what is in series with it, across a trimmer
             fixed_f = signal.inductance_h * factor + stray
-            return Tank(variable, fixed_f, q, middle_hz, contact_ohm)
+            return Tank(variable * wound, fixed_f, q, middle_hz, contact_ohm)
         whole_f = variable + signal.trimmer_f * (factor - 1.0) + stray
-        return Tank(signal.inductance_h, whole_f, q, middle_hz, contact_ohm)
+        return Tank(signal.inductance_h * wound, whole_f, q, middle_hz, contact_ohm)
 
     section = band.tracked.oscillator_gang_f(gang_f) * (1.0 + wander)
     return FrontEnd(
         local_oscillator_hz=float(oscillator.resonance_hz(section)),
-        aerial=tank(band.aerial_adjuster, 0.0),
+        aerial=tank(band.aerial_adjuster, band.aerial_low_adjuster, 0.0),
         primary_l_h=1.0 / ((2.0 * math.pi * primary_hz) ** 2 * DUMMY_AERIAL_F),
         source=facts.circuit.aerial,
-        rf=tank(band.rf_adjuster, -0.5 * wander) if facts.circuit.rf_stage else None,
+        rf=tank(band.rf_adjuster, band.rf_low_adjuster, -0.5 * wander)
+        if facts.circuit.rf_stage
+        else None,
         rf_slope_s=rf_slope_s,
         dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )

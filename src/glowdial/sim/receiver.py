@@ -14,6 +14,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from glowdial.core.bench.recipe import POINTER
 from glowdial.core.journey.findings import trials_by_key
 from glowdial.core.language.errors import BadInput, NotFound
 from glowdial.core.model.measurands import (
@@ -70,8 +71,10 @@ class SimulatedReceiver(SignalPath):
         return self if facts is self.facts else SimulatedReceiver(facts, self.condition)
 
     def turn(self, state: BenchState, adjuster: str, turns: float) -> BenchState:
-        """The state with an adjuster turned, clockwise positive; raises NotFound for no such."""
-        self.facts.adjuster(adjuster)
+        """The state with an adjuster turned, clockwise positive, or the pointer slid; raises
+        NotFound for no such."""
+        if adjuster != POINTER:
+            self.facts.adjuster(adjuster)
         moved = {**state.turns, adjuster: round(state.turns.get(adjuster, 0.0) + turns, 6)}
         return replace(state, turns=moved)
 

@@ -22,6 +22,11 @@ class Doing(StrEnum):
     TRY = "try"
     ZERO = "turn to zero"
     EDGES = "find both edges"
+    SLIDE_AND_FIND = "slide the pointer, then find the frequency"
+
+
+# what a bench is asked to turn where the pointer is slid: the logarithm of the ratio of frequency
+POINTER = "pointer"
 
 
 @dataclass(frozen=True, slots=True)

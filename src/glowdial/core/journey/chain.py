@@ -139,12 +139,13 @@ def _cored(block: ChainBlock, lit: str | None, turned: set[str]) -> ChainBlock:
 def _blocks(facts: ReceiverFacts, band: BandFacts | None, now: SetUp) -> list[ChainBlock]:
     stages = facts.circuit.stages
     blocks = [ChainBlock(AERIAL, ChainKind.AERIAL, _aerial(facts))]
-    blocks.append(_tuned("aerial-circuit", facts, band.aerial_adjuster if band else None, now))
+    aerial = (band.aerial_adjuster, band.aerial_low_adjuster) if band else ()
+    blocks.append(_tuned("aerial-circuit", facts, aerial, now))
     radio = [s for s in stages if s.role is Role.RF]
     for n, stage in enumerate(radio):
         blocks.append(_amplifier(facts, stage, ""))
-        adjuster = band.rf_adjuster if band and n == 0 else None
-        blocks.append(_tuned(f"rf-circuit-{n + 1}", facts, adjuster, now))
+        adjusters = (band.rf_adjuster, band.rf_low_adjuster) if band and n == 0 else ()
+        blocks.append(_tuned(f"rf-circuit-{n + 1}", facts, adjusters, now))
     cans = list(facts.transformers)
     mixer = next((s for s in stages if s.role is Role.MIXER), None)
     if mixer is not None:
@@ -177,8 +178,10 @@ def _aerial(facts: ReceiverFacts) -> str:
     return "aerial" if kind is AerialKind.WIRE else kind.value
 
 
-def _tuned(key: str, facts: ReceiverFacts, adjuster: str | None, now: SetUp) -> ChainBlock:
-    cores = (ChainCore(adjuster, facts.adjuster(adjuster).name),) if adjuster else ()
+def _tuned(
+    key: str, facts: ReceiverFacts, adjusters: tuple[str | None, ...], now: SetUp
+) -> ChainBlock:
+    cores = tuple(ChainCore(a, facts.adjuster(a).name) for a in adjusters if a)
     # at the mixer's grid nothing before it is in use
     tuned = khz(now.signal_hz) if now.generator_at != MIXER else ""
     return ChainBlock(key, ChainKind.TUNED, "", tuned, cores=cores)

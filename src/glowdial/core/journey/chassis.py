@@ -102,5 +102,4 @@ def chain_order(facts: ReceiverFacts) -> tuple[str, ...]:
 
 
 def _of_band(band: BandFacts) -> tuple[str, ...]:
-    radio = (band.rf_adjuster, band.aerial_adjuster)
-    return (*band_adjusters(band), *(key for key in radio if key))
+    return (*band_adjusters(band), *band.signal_adjusters)

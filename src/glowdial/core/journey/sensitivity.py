@@ -76,9 +76,8 @@ def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
     if phase == FOUND:
         return NOTHING
     band = facts.band(point.band)
-    aerial = (band.aerial_adjuster,) if band.aerial_adjuster else ()
     return Basis(
-        adjusters=(*facts.if_adjusters(), *band_adjusters(band), *aerial),
+        adjusters=(*facts.if_adjusters(), *band_adjusters(band), *band.signal_adjusters),
         areas=(CABINET, *PART_AREAS),
     )
 

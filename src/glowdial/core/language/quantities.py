@@ -259,8 +259,8 @@ def _belongs_to(before: str, word: str, *, spare: bool) -> bool:
 
 def engineering(value: float, unit: str, digits: int = 3) -> str:
     """Write an SI value with the prefix that people use, to ``digits`` significant digits."""
-    if value == 0.0:
-        return f"0 {unit}"
+    if value == 0.0 or math.isinf(value):
+        return f"{value:.0f} {unit}".replace("inf", "endless")
     exponent = math.floor(math.log10(abs(value)) / 3.0 + 1e-12) * 3
     exponent = min(max(exponent, -12), 9)
     prefix = {-12: "p", -9: "n", -6: "u", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}[exponent]

@@ -133,7 +133,8 @@ class Bandspread:
 class BandFacts:
     """One wave band: its scale, its nominal tracking, and where it is adjusted.
 
-    ``low_adjuster`` and ``aerial_adjuster`` are None where the set has none that turns.
+    ``low_adjuster`` and ``aerial_adjuster`` are None where the set has none that turns; the
+    ``..._low_adjuster`` of aerial and RF circuits are cores, peaked at the low mark.
     """
 
     key: str
@@ -149,7 +150,15 @@ class BandFacts:
     tracked: TrackedBand
     dial_marks_hz: tuple[float, ...]
     rf_adjuster: str | None = None
+    aerial_low_adjuster: str | None = None
+    rf_low_adjuster: str | None = None
     spreads: tuple[Bandspread, ...] = ()
+
+    @property
+    def signal_adjusters(self) -> tuple[str, ...]:
+        """The adjusters of its RF and aerial circuits, in the order that they are peaked."""
+        low = (self.rf_low_adjuster, self.aerial_low_adjuster)
+        return tuple(k for k in (*low, self.rf_adjuster, self.aerial_adjuster) if k)
 
     def tolerance_hz(self, mark_hz: float) -> float:
         """Permitted dial error at a mark."""

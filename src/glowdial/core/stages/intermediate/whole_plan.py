@@ -48,6 +48,8 @@ def _of_band(band: BandFacts) -> list[PlanPlace]:
     wanted = [
         (band.high_adjuster, high, "oscillator", "high end first"),
         (band.low_adjuster, low, "oscillator", "then low; repeat both, each moves the other"),
+        (band.rf_low_adjuster, low, "RF", "its core; the trimmer follows"),
+        (band.aerial_low_adjuster, low, "aerial", "its core; the trimmer follows"),
         (band.rf_adjuster, high, "RF", "once the oscillator brings the signal in"),
         (band.aerial_adjuster, high, "aerial", "last: what follows loads it"),
     ]

@@ -256,10 +256,10 @@ def _slide(rounds: _Rounds, step: Step, end: End) -> Step:
         _foretold_words(rounds, rounds.now.lands, end),
     )
     title = f"Slide the pointer onto {mark}"
-    # no bench slides a pointer
-    by_hand = replace(ask, prompt=f"Pointer slid: {ask.prompt}", recipe=None)
+    recipe = dial_recipe(rounds.facts, rounds.band, end.mark_hz, Doing.SLIDE_AND_FIND)
+    ask = replace(ask, prompt=f"Pointer slid: {ask.prompt}", recipe=recipe)
     return settle(
-        replace(step, title=title, advice=advice, adjuster=None, leave=True), remaining=by_hand
+        replace(step, title=title, advice=advice, adjuster=None, leave=True), remaining=ask
     )
 
 

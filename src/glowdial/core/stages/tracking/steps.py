@@ -9,13 +9,10 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.bench.recipe import Doing
-from glowdial.core.journey.chain import AERIAL, SetUp, chain_picture
+from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
     as_found_key,
-    band_adjusters,
     dial_leads,
-    dial_recipe,
     dial_scale,
     mark_ask,
     mark_cost,
@@ -23,23 +20,22 @@ from glowdial.core.journey.dial_marks import (
     scale_picture,
 )
 from glowdial.core.journey.entry import LEAVE_IT
-from glowdial.core.journey.peaking import peak_step
 from glowdial.core.journey.pictures import ScalePicture
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading, readings
-from glowdial.core.journey.record import Basis, JobRecord
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.oscillator import fitted, mark_doubt_hz
+from glowdial.core.stages.tracking.peaks import peak_steps, set_up_at
 from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
 from glowdial.core.stages.tracking.stage import STAGE
 
 Floats = NDArray[np.float64]
 
 TRACKING_POINTS = 61
-PEAK_LEVEL_V = 200e-6
 
 
 def tracking_steps(situation: Situation) -> list[Step]:
@@ -59,13 +55,13 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     answer = record.latest(f"{prefix}.decide", "decision")
     if answer is not None and answer.texts.get("decision") == "align":
         steps += round_steps(facts, record, band)
-        if band.aerial_adjuster is not None:
-            steps.append(_aerial(facts, record, band))
+        steps += peak_steps(facts, record, band)
     return steps
 
 
 def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     key = f"osc.{band.key}.set-up"
+    now = set_up_at(facts, band, band.high_mark_hz, None)
     step = Step(
         key,
         STAGE,
@@ -76,7 +72,7 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         powered=True,
         draw=lambda: _tracking_plot(band),
         advise=lambda: (_tracking_words(band),),
-        show_chain=lambda: chain_picture(facts, record, _now(facts, band, None)),
+        show_chain=lambda: chain_picture(facts, record, now),
     )
     return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
 
@@ -207,34 +203,3 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
     if survey.status is not Status.DONE:
         return replace(step, blocked_by=("The survey as found comes first.",), ask=ask, advice=())
     return conclude(step, (found,))
-
-
-def _aerial(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
-    adjuster = band.aerial_adjuster
-    assert adjuster is not None
-    recipe = dial_recipe(facts, band, band.high_mark_hz, Doing.PEAK)
-    step = peak_step(
-        record,
-        Step(f"osc.{band.key}.aerial", STAGE, "", "", leads=dial_leads(facts)),
-        facts.adjuster(adjuster),
-        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V),
-        level_v=PEAK_LEVEL_V,
-        basis=Basis(adjusters=band_adjusters(band), areas=("aerial",)),
-    )
-    return replace(
-        step,
-        title=f"{step.title} at {khz(band.high_mark_hz)}",
-        show_chain=lambda: chain_picture(facts, record, _now(facts, band, adjuster)),
-    )
-
-
-def _now(facts: ReceiverFacts, band: BandFacts, adjuster: str | None) -> SetUp:
-    """Generator through the dummy aerial on the high mark, meter on the AVC line."""
-    return SetUp(
-        signal_hz=band.high_mark_hz,
-        generator_at=AERIAL,
-        through=facts.dummy_aerial,
-        level_v=PEAK_LEVEL_V,
-        band=band.key,
-        adjuster=adjuster,
-    )

@@ -1,0 +1,102 @@
+"""Aerial and RF circuits of a band: peaked once the oscillator brings its marks in.
+
+The mixer's circuit before the aerial's, which the wire loads; cores at the low mark first, then
+trimmers, so that it ends at the high one, where a trimmer rules.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from glowdial.core.bench.recipe import Doing
+from glowdial.core.journey.chain import AERIAL, SetUp, chain_picture
+from glowdial.core.journey.dial_marks import band_adjusters, dial_leads, dial_recipe
+from glowdial.core.journey.peaking import peak_step
+from glowdial.core.journey.record import Basis, JobRecord
+from glowdial.core.journey.steps import Step
+from glowdial.core.language.quantities import khz
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.tracking.stage import STAGE
+
+PEAK_LEVEL_V = 200e-6
+# above this a signal circuit's trimmer pulls the oscillator
+SHORT_WAVE_HZ = 3e6
+
+
+@dataclass(frozen=True, slots=True)
+class _Circuit:
+    """A circuit's adjuster at one end: the end of its step's key, the adjuster, its mark."""
+
+    key: str
+    adjuster: str
+    mark_hz: float
+
+
+def peak_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
+    """A step for every adjuster of the signal circuits, in the order that they are peaked."""
+    low, high = band.low_mark_hz, band.high_mark_hz
+    wanted = (
+        ("rf-low", band.rf_low_adjuster, low),
+        ("aerial-low", band.aerial_low_adjuster, low),
+        ("rf", band.rf_adjuster, high),
+        ("aerial", band.aerial_adjuster, high),
+    )
+    circuits = [_Circuit(key, adjuster, mark) for key, adjuster, mark in wanted if adjuster]
+    steps = []
+    before: tuple[str, ...] = ()
+    for circuit in circuits:
+        steps.append(_peak(facts, record, band, circuit, before))
+        # a core moves the high end too; the circuits themselves do not move each other
+        if circuit.mark_hz == low:
+            before = (*before, circuit.adjuster)
+    return steps
+
+
+def _peak(
+    facts: ReceiverFacts,
+    record: JobRecord,
+    band: BandFacts,
+    circuit: _Circuit,
+    before: tuple[str, ...],
+) -> Step:
+    recipe = dial_recipe(facts, band, circuit.mark_hz, Doing.PEAK)
+    step = peak_step(
+        record,
+        Step(f"osc.{band.key}.{circuit.key}", STAGE, "", "", leads=dial_leads(facts)),
+        facts.adjuster(circuit.adjuster),
+        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V),
+        level_v=PEAK_LEVEL_V,
+        basis=Basis(
+            adjusters=(*band_adjusters(band), *(k for k in before if k != circuit.adjuster)),
+            areas=("aerial",),
+        ),
+    )
+    now = set_up_at(facts, band, circuit.mark_hz, circuit.adjuster)
+    return replace(
+        step,
+        title=f"{step.title} at {khz(circuit.mark_hz)}",
+        notes=(*step.notes, *_pulling(circuit.mark_hz)),
+        show_chain=lambda: chain_picture(facts, record, now),
+    )
+
+
+def _pulling(mark_hz: float) -> tuple[str, ...]:
+    """On short wave a signal circuit pulls the oscillator along."""
+    if mark_hz < SHORT_WAVE_HZ:
+        return ()
+    return (
+        "This trimmer pulls the oscillator: rock the tuning to and fro while you turn, go for the "
+        "highest peak wherever the pointer stands, then read this mark again.",
+    )
+
+
+def set_up_at(facts: ReceiverFacts, band: BandFacts, mark_hz: float, adjuster: str | None) -> SetUp:
+    """Generator through the dummy aerial on a mark, meter on the AVC line."""
+    return SetUp(
+        signal_hz=mark_hz,
+        generator_at=AERIAL,
+        through=facts.dummy_aerial,
+        level_v=PEAK_LEVEL_V,
+        band=band.key,
+        adjuster=adjuster,
+    )
