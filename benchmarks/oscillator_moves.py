@@ -16,11 +16,15 @@ import numpy as np
 from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
 from glowdial.core.alignment.fitted_oscillator import (
     Event,
+    Foreseen,
     MarkRead,
     Turned,
     fit_oscillator,
 )
 from glowdial.core.alignment.next_move import Act, Mark, next_move
+from glowdial.core.journey.dial_marks import frequency_field
+from glowdial.core.journey.slips import doubts_of
+from glowdial.core.journey.steps import Ask, Foretold
 from glowdial.core.physics.tracking import (
     AdjusterKind,
     Gang,
@@ -278,6 +282,8 @@ class Tally:
     halves: list[float] = field(default_factory=list)
     fits_ms: list[float] = field(default_factory=list)
     untouched: list[bool] = field(default_factory=list)
+    asked: list[bool] = field(default_factory=list)
+    slips: list[bool] = field(default_factory=list)
 
 
 def change_said(
@@ -288,6 +294,15 @@ def change_said(
         return None
     most = 1.3 if sheet == "right" else 2.5
     return screw.share_per_turn * float(math.exp(rng.uniform(-math.log(most), math.log(most))))
+
+
+def _asked(foreseen: Foreseen, hz: float, mark_hz: float) -> bool:
+    """Whether a reading as typed would be asked about."""
+    low, high = foreseen.mean_hz - foreseen.half_hz, foreseen.mean_hz + foreseen.half_hz
+    ask = Ask(
+        "check", "", (frequency_field(mark_hz),), "", foretold=Foretold("frequency", low, high)
+    )
+    return bool(doubts_of(ask, {"frequency": hz}, {"frequency": f"{hz / 1e3:g}"}, ()))
 
 
 def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
@@ -342,6 +357,9 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
             reads = dict.fromkeys(marks, 0)
         hz = band.read(now.mark_hz)
         kind = f"{design.name}"
+        tally.asked.append(_asked(foretold, hz, now.mark_hz))
+        slip_hz = hz + 3.0 * foretold.half_hz * float(rng.choice([-1.0, 1.0]))
+        tally.slips.append(_asked(foretold, slip_hz, now.mark_hz))
         if not now.trial:
             tally.held[kind].append(abs(hz - foretold.mean_hz) <= foretold.half_hz)
             if sum(moves.values()) >= 3:
@@ -390,6 +408,9 @@ def main(receivers: int) -> None:
         f"interval of 90 % holds {_share(every)}, half-width {np.median(tally.halves):.1f} doubts"
     )
     print(f"moves that leave their mark further off: {_share(tally.worse)}")
+    print(
+        f"asked about: {_share(tally.slips)} slips by three half-widths, {_share(tally.asked)} true"
+    )
     print(f"bands well inside left alone: {_share(tally.untouched)}")
     print(
         f"fit and advice: median {np.median(tally.fits_ms):.0f} ms, most {max(tally.fits_ms):.0f}"

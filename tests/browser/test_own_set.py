@@ -14,6 +14,7 @@ from glowdial.bench.hands import carry_out
 from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
 from glowdial.core.bench.movements import movement_of
+from glowdial.core.journey.steps import Step
 from glowdial.core.stages.dial.steps import dial_curve
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.demo.fill import START
@@ -38,8 +39,11 @@ class Hands:
 
     def type_reading(self, page: BenchPage) -> str:
         """Do at the table what the step asks, and say what to type."""
-        view = job_page(self._workshop, 1)
-        ask = view.journey.step(page.state()[1]).ask
+        return self.reading_of(job_page(self._workshop, 1).journey.step(page.state()[1]))
+
+    def reading_of(self, step: Step) -> str:
+        """The same of a step."""
+        view, ask = job_page(self._workshop, 1), step.ask
         assert ask is not None
         if ask.recipe is None:
             return ask.example

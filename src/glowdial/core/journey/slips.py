@@ -41,7 +41,10 @@ USUAL_SHARE, SET_SHARE, EXPLAINS_SHARE = 0.2, 0.03, 0.12
 # a value within so many half widths, each at least a tenth, needs no explanation
 FAR_HALVES, LEAST_HALF = 2.5, 0.1
 # a reading this many half widths of what was foreseen away is asked about
-FORETOLD_HALVES = 2.2
+FORETOLD_HALVES = 1.8
+# from half of an interval that holds nine of ten to the doubt; how often a false answer is taken,
+# and how many doubts it may be off
+NINETY, GHOST_PRIOR, MOST_OFF_GHOST = 1.645, 0.03, 3.6
 WARMEST_C, COLDEST_C = 45.0, -10.0
 MOST_AVC_V = 25.0
 
@@ -70,11 +73,11 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
     beyond = plausible is not None and not _inside(value, plausible)
     if ask.foretold is not None and ask.foretold.field == field.name:
         foretold = Window(ask.foretold.low, ask.foretold.high, None)
-        if _near_foretold(value, foretold):
-            return ""
         ghost = _ghost(ask.foretold, value)
         if ghost:
             return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
+        if _near_foretold(value, foretold):
+            return ""
         beyond, expected = True, foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""
@@ -96,10 +99,15 @@ def _near_foretold(value: float, foretold: Window) -> bool:
 
 
 def _ghost(foretold: Foretold, value: float) -> str:
-    """The false answer that a value would be, nearer to it than to anything else."""
-    half = FORETOLD_HALVES * (foretold.high - foretold.low) / 2.0
-    near = [g for g in foretold.ghosts if abs(value - g.frequency_hz) <= half]
-    return min(near, key=lambda g: abs(value - g.frequency_hz)).words if near else ""
+    """The false answer that a value more probably is than what was looked for; "" for none."""
+    doubt = (foretold.high - foretold.low) / 2.0 / NINETY
+    true = (value - (foretold.high + foretold.low) / 2.0) / doubt
+    found = min(foretold.ghosts, key=lambda g: abs(value - g.frequency_hz), default=None)
+    if found is None:
+        return ""
+    false = (value - found.frequency_hz) / doubt
+    more_probable = true**2 - false**2 > 2.0 * math.log((1.0 - GHOST_PRIOR) / GHOST_PRIOR)
+    return found.words if more_probable and abs(false) <= MOST_OFF_GHOST else ""
 
 
 def plausible_window(field: Field) -> Window | None:
