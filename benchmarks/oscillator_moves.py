@@ -22,7 +22,7 @@ from glowdial.core.alignment.fitted_oscillator import (
     fit_oscillator,
 )
 from glowdial.core.alignment.next_move import Act, Mark, next_move
-from glowdial.core.journey.dial_marks import frequency_field
+from glowdial.core.journey.dial_marks import frequency_field, reading_doubt_hz
 from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Foretold
 from glowdial.core.physics.tracking import (
@@ -35,7 +35,7 @@ from glowdial.core.physics.tracking import (
     signal_circuit,
     two_point,
 )
-from glowdial.core.stages.tracking.oscillator import reading_doubt_hz, turner_of
+from glowdial.core.stages.tracking.oscillator import turner_of
 
 GANG = Gang(12e-12, 430e-12)
 SHORT_GANG = Gang(10e-12, 250e-12)

@@ -67,7 +67,7 @@ class Feed(StrEnum):
     BATTERY = "a high-tension battery"
 
 
-class Side(StrEnum):
+class OscillatorSide(StrEnum):
     """Where the oscillator stands."""
 
     ABOVE = "above"
@@ -122,7 +122,7 @@ FORM_CHOICES = (
     FormChoice(MODEL, "chassis", "Runs from", TEMPLATE_CHASSIS),
     FormChoice(MODEL, "devices", "Works with", tuple(Devices)),
     FormChoice(MODEL, "tuned_by", "Tuned by", tuple(TunedBy)),
-    FormChoice(BAND, "oscillator", "Oscillator", tuple(Side)),
+    FormChoice(BAND, "oscillator", "Oscillator", tuple(OscillatorSide)),
     FormChoice(BAND, "low_end", "Its low end by", tuple(LowEnd)),
     FormChoice(BAND, "plates", "Its plates", tuple(Plates)),
     FormChoice(SUPPLY, "feed", "B+ comes from", tuple(Feed)),
@@ -173,7 +173,7 @@ class BandForm(Section):
     low_mark: Written = ""
     high_mark: Written = ""
     low_end: LowEnd = LowEnd.PADDER
-    oscillator: Side = Side.ABOVE
+    oscillator: OscillatorSide = OscillatorSide.ABOVE
     plates: Plates = Plates.ALIKE
 
 
@@ -287,7 +287,7 @@ def _band(form: BandForm) -> TemplateBand:
         low_mark_hz=_given(form.low_mark, FREQUENCY, f"{name}, low mark"),
         high_mark_hz=_given(form.high_mark, FREQUENCY, f"{name}, high mark"),
         low_end=form.low_end,
-        oscillator_above=form.oscillator is Side.ABOVE,
+        oscillator_above=form.oscillator is OscillatorSide.ABOVE,
         cut_plates=form.plates is Plates.CUT,
     )
 

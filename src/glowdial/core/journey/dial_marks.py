@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -26,6 +27,10 @@ AERIAL_LEVEL_V = 1e-3
 NOMINAL_AERIAL_Q = 75.0
 SEARCH_SHARE = 0.08
 SHORT_OF_IMAGE = 0.9
+# how well a pointer is set on a mark, in shares of its travel, and a peak found, of the IF's width
+POINTER_SETTING, PEAK_SHARE = 0.0006, 0.08
+# a passband of the usual cans against its centre and Q
+CAN_WIDTH = 1.3
 # scales beside the one that is read
 MOST_BESIDE = 2
 
@@ -83,6 +88,23 @@ def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Do
         ),
         span_hz=search_span_hz(facts, mark_hz),
     )
+
+
+def reading_doubt_hz(bandwidth_hz: float, span: tuple[float, float], mark_hz: float) -> float:
+    """How well what comes in at a mark is read, in Hz: the pointer's place and the peak's."""
+    pointer_hz = POINTER_SETTING * mark_hz * math.log(span[1] / span[0])
+    return math.hypot(pointer_hz, PEAK_SHARE * bandwidth_hz)
+
+
+def if_bandwidth_hz(facts: ReceiverFacts) -> float:
+    """About how wide the IF is: by the Q of its cans."""
+    qs = [q for can in facts.transformers for q in can.qs]
+    return CAN_WIDTH * facts.intermediate_frequency_hz * len(qs) / sum(qs)
+
+
+def mark_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> float:
+    """How well what comes in at a mark of this set is read."""
+    return reading_doubt_hz(if_bandwidth_hz(facts), (band.low_hz, band.high_hz), mark_hz)
 
 
 def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:

@@ -40,6 +40,7 @@ from glowdial.core.journey.steps import Ask, Plot, PlotLine, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.dial.causes import cause_words
 from glowdial.core.stages.dial.curve import DialCurve, DialMark
 
 STAGE = "dial"
@@ -94,7 +95,7 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         f"{band.name}: read {len(marks_hz)} marks of the dial",
         "The curve between the marks is drawn, and any reading can be corrected by it.",
         results=results,
-        advice=_advice(band, curve) if complete and curve else (),
+        advice=_advice(facts, band, curve) if complete and curve else (),
         leads=dial_leads(facts),
         powered=True,
         programme=marks_hz,
@@ -161,7 +162,7 @@ def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
     return DialCurve(marks) if len(marks) >= 2 else None
 
 
-def _advice(band: BandFacts, curve: DialCurve) -> tuple[str, ...]:
+def _advice(facts: ReceiverFacts, band: BandFacts, curve: DialCurve) -> tuple[str, ...]:
     worst = curve.worst()
     words = (
         f"Worst error {worst.error_hz / 1e3:+.1f} kHz at {khz(worst.dial_hz)} "
@@ -169,7 +170,11 @@ def _advice(band: BandFacts, curve: DialCurve) -> tuple[str, ...]:
         f"{khz(worst.dial_hz)}, {khz(worst.true_hz)} comes in."
     )
     if abs(worst.error_hz) > band.tolerance_hz(worst.dial_hz):
-        return (words, "Outside: go back to the oscillator, or close it with the reason.")
+        return (
+            words,
+            *cause_words(facts, band, curve),
+            "Outside: go back to the oscillator, or close it with the reason.",
+        )
     return (words,)
 
 

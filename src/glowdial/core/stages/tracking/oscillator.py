@@ -17,41 +17,20 @@ from glowdial.core.alignment.fitted_oscillator import (
     fit_oscillator,
 )
 from glowdial.core.alignment.next_move import Mark
-from glowdial.core.journey.dial_marks import as_found_key, band_adjusters
+from glowdial.core.journey.dial_marks import as_found_key, band_adjusters, mark_doubt_hz
 from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Move
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, TrackedBand, role_of
 
-# how well a pointer is set on a mark, in shares of its travel, and a peak found, of the IF's width
-POINTER_SETTING, PEAK_SHARE = 0.0006, 0.08
 # what a turn does where the sheet is silent, as a share of the whole part: the commonest adjusters
 NORM_CHANGE = {TankRole.SCALE: -0.014, TankRole.SHUNT: 0.18, TankRole.SERIES: 0.06}
 # a sheet's figure is right to a third, or wrong by up to two and a half; a norm is worth less
 SHEET_DOUBT, NORM_DOUBT = 0.45, 0.55
-# a passband of the usual cans against its centre and Q
-CAN_WIDTH = 1.3
 # a turn that the ledger has already is not counted twice
 SAME_TURN = 1e-3
 SLID = "slid"
 # what makes readings of before tell nothing any more
 OTHER_SET = ("oscillator", "if")
-
-
-def reading_doubt_hz(bandwidth_hz: float, span: tuple[float, float], mark_hz: float) -> float:
-    """How well what comes in at a mark is read, in Hz: the pointer's place and the peak's."""
-    pointer_hz = POINTER_SETTING * mark_hz * math.log(span[1] / span[0])
-    return math.hypot(pointer_hz, PEAK_SHARE * bandwidth_hz)
-
-
-def if_bandwidth_hz(facts: ReceiverFacts) -> float:
-    """About how wide the IF is: by the Q of its cans."""
-    qs = [q for can in facts.transformers for q in can.qs]
-    return CAN_WIDTH * facts.intermediate_frequency_hz * len(qs) / sum(qs)
-
-
-def mark_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> float:
-    """How well what comes in at a mark of this set is read."""
-    return reading_doubt_hz(if_bandwidth_hz(facts), (band.low_hz, band.high_hz), mark_hz)
 
 
 def turner_of(key: str, kind: AdjusterKind, change: float | None, band: TrackedBand) -> Turner:

@@ -15,6 +15,7 @@ from glowdial.core.journey.dial_marks import (
     frequency_field,
     mark_ask,
     mark_cost,
+    mark_doubt_hz,
     mark_result,
     scale_picture,
 )
@@ -36,7 +37,6 @@ from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.oscillator import (
     SLID,
     fitted,
-    mark_doubt_hz,
     mark_of,
     reads_since_moved,
 )

@@ -16,6 +16,7 @@ from glowdial.core.journey.dial_marks import (
     dial_scale,
     mark_ask,
     mark_cost,
+    mark_doubt_hz,
     mark_result,
     scale_picture,
 )
@@ -28,7 +29,7 @@ from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
-from glowdial.core.stages.tracking.oscillator import fitted, mark_doubt_hz
+from glowdial.core.stages.tracking.oscillator import fitted
 from glowdial.core.stages.tracking.peaks import peak_steps, set_up_at
 from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
 from glowdial.core.stages.tracking.stage import STAGE
