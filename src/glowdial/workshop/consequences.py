@@ -12,6 +12,7 @@ from glowdial.core.journey.consequences import (
     RaiseAlarm,
     RecallHistory,
     RecallRates,
+    RecallTurns,
     Renewed,
     SwitchOff,
     Undo,
@@ -26,6 +27,7 @@ from glowdial.workshop.base.writing import OpenedJob
 from glowdial.workshop.stages.faults import mend_in_simulation, recall_history
 from glowdial.workshop.stages.intermediate import recall_rates
 from glowdial.workshop.stages.parts import move_stock, renew_in_simulation
+from glowdial.workshop.stages.tracking import recall_turns
 
 
 def carry_out_all(opened: OpenedJob, step: Step, ask: Ask, kept: Entering) -> None:
@@ -66,6 +68,8 @@ def _carry_out(opened: OpenedJob, step: str, consequence: Consequence) -> None:
             recall_history(opened, step)
         case RecallRates():
             recall_rates(opened, step)
+        case RecallTurns():
+            recall_turns(opened, step)
         case RaiseAlarm():
             raise_alarm(opened, step, consequence.words)
 

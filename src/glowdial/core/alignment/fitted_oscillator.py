@@ -42,6 +42,8 @@ FREEDOM, REWEIGHTED = 4.0, 2
 # no adjuster changes its part by more than this, as a logarithm, nor leaves less than this of it
 MOST_MADE, LEAST_LEFT = 2.5, 0.02
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
+# a direction is known when all but a few samples have it
+WAY_SURE = 0.95
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
 # from a doubt to half of the interval that holds nine of ten
@@ -306,6 +308,16 @@ class FittedOscillator:
         read = self.stand.mark_hz[:-1]
         mine = [v for hz, v in zip(read, self.off, strict=True) if hz == mark_hz]
         return abs(mine[-1]) if mine else 0.0
+
+    def learned(self, key: str) -> Turner:
+        """An adjuster as it is known now: what a turn does to its part, and how well."""
+        place = [t.key for t in self.turners].index(key)
+        turner = self.turners[place]
+        column = self.samples[:, self.circuit.layout.rates.start + place]
+        log = math.log(abs(turner.change)) + turner.doubt * column
+        way = float(np.mean(self.ways[:, place]))
+        change = math.copysign(math.exp(float(np.mean(log))), way * turner.change or 1.0)
+        return Turner(key, turner.role, change, float(np.std(log)), abs(way) > WAY_SURE)
 
     def moves_of(self, key: str) -> int:
         """How often an adjuster was turned so far."""

@@ -78,6 +78,11 @@ class RecallRates:
 
 
 @dataclass(frozen=True, slots=True)
+class RecallTurns:
+    """What an earlier visit of the set learned of its oscillator's adjusters is noted here."""
+
+
+@dataclass(frozen=True, slots=True)
 class RaiseAlarm:
     """Everything powered stops: what was seen, or which stop rule says so."""
 
@@ -95,6 +100,7 @@ Consequence = (
     | Mended
     | RecallHistory
     | RecallRates
+    | RecallTurns
     | RaiseAlarm
 )
 

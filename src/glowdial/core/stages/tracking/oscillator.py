@@ -19,6 +19,7 @@ from glowdial.core.alignment.fitted_oscillator import (
 from glowdial.core.alignment.next_move import Mark
 from glowdial.core.journey.dial_marks import as_found_key, band_adjusters, mark_doubt_hz
 from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Move
+from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, TrackedBand, role_of
 
@@ -29,6 +30,16 @@ SHEET_DOUBT, NORM_DOUBT = 0.45, 0.55
 # a turn that the ledger has already is not counted twice
 SAME_TURN = 1e-3
 SLID = "slid"
+TURNS_LEARNED = "turns of the oscillator"
+LEARNED_FORM = RegisterForm(
+    TURNS_LEARNED,
+    "What a turn does here",
+    "What an earlier visit of this set learned of its oscillator's adjusters.",
+    called="turns of the oscillator",
+    title_of=lambda line: f"{line.key}, good to {100.0 * line.values.get('doubt', 0.0):.0f} %",
+)
+# an adjuster stands elsewhere on its thread when the set comes back
+SINCE_THEN = 0.1
 # what makes readings of before tell nothing any more
 OTHER_SET = ("oscillator", "if")
 
@@ -48,12 +59,38 @@ def turner_of(key: str, kind: AdjusterKind, change: float | None, band: TrackedB
 def fitted(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> FittedOscillator:
     """The band's oscillator by everything that was read and turned so far."""
     turners = tuple(
-        turner_of(key, adjuster.kind, adjuster.change_per_turn, band.tracked)
-        for key in dict.fromkeys(band_adjusters(band))
-        for adjuster in (facts.adjuster(key),)
+        _believed(facts, record, band, key) for key in dict.fromkeys(band_adjusters(band))
     )
     events = tuple(events_of(facts, record, band))
     return _fitted(band.tracked, (band.low_hz, band.high_hz), turners, events)
+
+
+def _believed(facts: ReceiverFacts, record: JobRecord, band: BandFacts, key: str) -> Turner:
+    """An adjuster before this job turned it: as an earlier visit learned it, else by the sheet."""
+    adjuster = facts.adjuster(key)
+    found = turner_of(key, adjuster.kind, adjuster.change_per_turn, band.tracked)
+    line = record.line(TURNS_LEARNED, rate_key(band, key))
+    if line is None:
+        return found
+    doubt = math.hypot(line.values["doubt"], SINCE_THEN)
+    return Turner(key, found.role, line.values["change"], doubt)
+
+
+def rate_key(band: BandFacts, adjuster: str) -> str:
+    """What is learned of an adjuster is learned on a band: a shared one is part of two circuits."""
+    return f"{band.key} {adjuster}"
+
+
+def learned(facts: ReceiverFacts, record: JobRecord) -> dict[str, Turner]:
+    """What this job's moves taught of every oscillator adjuster, by its key in the register."""
+    found = {}
+    for band in facts.bands:
+        fit = fitted(facts, record, band)
+        for key in band_adjusters(band):
+            turner = fit.learned(key)
+            if fit.moves_of(key) and turner.way_known:
+                found[rate_key(band, key)] = turner
+    return found
 
 
 @lru_cache(maxsize=512)

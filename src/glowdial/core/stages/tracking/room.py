@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
-from glowdial.core.journey.room import Leg, Room
+from glowdial.core.journey.consequences import Consequence, RecallTurns
+from glowdial.core.journey.room import Entering, Leg, Room, Situation
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.stages.tracking.oscillator import LEARNED_FORM
 from glowdial.core.stages.tracking.stage import STAGE
 from glowdial.core.stages.tracking.steps import tracking_steps
 
+
+def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Consequence, ...]:
+    """Once a band is set up, what earlier visits learned of its adjusters is recalled."""
+    set_up = step.key.endswith(".set-up") and ask.key == "ready"
+    return (RecallTurns(),) if set_up else ()
+
+
 BANDS = Leg("oscillator and aerial, band by band", tracking_steps)
-ROOM = Room(STAGE, (BANDS,))
+ROOM = Room(STAGE, (BANDS,), follows=_follows, registers=(LEARNED_FORM,))
