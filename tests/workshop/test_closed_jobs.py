@@ -28,7 +28,7 @@ from glowdial.workshop.entries import (
     withdraw,
     write_note,
 )
-from glowdial.workshop.export import job_document, readings_csv
+from glowdial.workshop.export import correction_card_csv, job_document, readings_csv
 from glowdial.workshop.instruments import RegisterCommand, register
 from glowdial.workshop.registers import enter_line
 from workshop.conftest import Bench, over
@@ -44,6 +44,7 @@ def told(bench: Bench) -> dict[str, str]:
         "report": json.dumps(job_report(workshop, job)),
         "document": json.dumps(job_document(workshop, job)),
         "csv": readings_csv(workshop, job),
+        "card": correction_card_csv(workshop, job),
         "steps": repr([looked_at(s) for s in page.journey.steps]),
         "log": repr(page.log),
         "shelf": repr([(m.standing, m.closed) for m in shelf(workshop)[0]]),

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 
 from glowdial.core.journey.record import question_name
+from glowdial.core.stages.dial.card import correction_card
 from glowdial.store.blobs import blob_of
 from glowdial.store.records import get_job, point_of, rows_of
 from glowdial.store.tables import (
@@ -35,6 +36,7 @@ from glowdial.store.tables import (
 from glowdial.workshop.base.tables import as_csv
 from glowdial.workshop.base.times import with_zone
 from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import derived
 
 TABLES = (
     AnswerRow,
@@ -70,6 +72,27 @@ HEAD = (
     "said",
     "withdrawn",
 )
+
+
+CARD_HEAD = ("band", "dial_hz", "true_hz", "correction_hz", "read")
+
+
+def correction_card_csv(workshop: Workshop, job_id: int) -> str:
+    """The correction card of every dial that was read, frequencies in Hz; by the job's own sheet
+    and readings alone."""
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id)).situation
+    rows = [
+        [
+            line.band,
+            f"{line.dial_hz:.0f}",
+            f"{line.true_hz:.0f}",
+            f"{line.correction_hz:+.0f}",
+            "yes" if line.read else "",
+        ]
+        for line in correction_card(found.facts, found.record)
+    ]
+    return as_csv(CARD_HEAD, rows)
 
 
 def readings_csv(workshop: Workshop, job_id: int) -> str:

@@ -857,6 +857,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/correction-card.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Correction Card
+         * @description What comes in where the dial says what, for every band whose dial was read, as CSV.
+         */
+        get: operations["getCorrectionCard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/document": {
         parameters: {
             query?: never;
@@ -2054,7 +2074,7 @@ export interface components {
              */
             name: string;
             /** @default above */
-            oscillator: components["schemas"]["Side-Input"];
+            oscillator: components["schemas"]["OscillatorSide"];
             /** @default like the others */
             plates: components["schemas"]["Plates"];
         };
@@ -2292,7 +2312,7 @@ export interface components {
             reach: string;
             /** Sealed */
             sealed: boolean;
-            side: components["schemas"]["Side-Output"];
+            side: components["schemas"]["Side"];
             thing: components["schemas"]["Thing"];
             /** Width Mm */
             width_mm: number;
@@ -3818,6 +3838,12 @@ export interface components {
             /** Template Traits */
             template_traits: components["schemas"]["SourceOption"][];
         };
+        /**
+         * OscillatorSide
+         * @description Where the oscillator stands.
+         * @enum {string}
+         */
+        OscillatorSide: "above" | "below";
         /** PartAnswer */
         PartAnswer: {
             /** Inside */
@@ -4023,7 +4049,7 @@ export interface components {
             reach: string;
             /** Sealed */
             sealed: boolean;
-            side: components["schemas"]["Side-Output"];
+            side: components["schemas"]["Side"];
             /** X Mm */
             x_mm: number;
             /** Y Mm */
@@ -4968,16 +4994,10 @@ export interface components {
         };
         /**
          * Side
-         * @description Where the oscillator stands.
-         * @enum {string}
-         */
-        "Side-Input": "above" | "below";
-        /**
-         * Side
          * @description The side of the chassis that a thing is seen and reached from.
          * @enum {string}
          */
-        "Side-Output": "top" | "underside" | "rear" | "photo";
+        Side: "top" | "underside" | "rear" | "photo";
         /**
          * SignalAndNoiseSum
          * @description The level that gives 10 dB of signal and noise over noise.
@@ -11257,6 +11277,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getCorrectionCard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description not a request to this server */

@@ -15,7 +15,7 @@ from glowdial.api.base.pictures import (
 from glowdial.api.base.visits import VisitShape
 from glowdial.api.base.wiring import CsvAnswer, JobId, Moment, WorkshopDep
 from glowdial.workshop.base.jobs import job_report
-from glowdial.workshop.export import job_document, readings_csv
+from glowdial.workshop.export import correction_card_csv, job_document, readings_csv
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["handover"])
 
@@ -82,6 +82,16 @@ def get_readings(workshop: WorkshopDep, job_id: JobId) -> CsvAnswer:
     name = f'attachment; filename="job-{job_id}-readings.csv"'
     return CsvAnswer(
         readings_csv(workshop, job_id),
+        headers={"content-disposition": name},
+    )
+
+
+@router.get("/correction-card.csv", operation_id="getCorrectionCard", response_class=CsvAnswer)
+def get_correction_card(workshop: WorkshopDep, job_id: JobId) -> CsvAnswer:
+    """What comes in where the dial says what, for every band whose dial was read, as CSV."""
+    name = f'attachment; filename="job-{job_id}-correction-card.csv"'
+    return CsvAnswer(
+        correction_card_csv(workshop, job_id),
         headers={"content-disposition": name},
     )
 
