@@ -12,6 +12,7 @@ from glowdial.core.plan.scale import SCALE
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.book import SUMS, sum_of
 from glowdial.core.sums.form import SumAnswer, SumForm
+from glowdial.core.sums.moving import FoundBand, read_stations
 
 STOCK = (
     StockItem(1, False, 16e-6, 450.0, 4, electrolytic=True),
@@ -220,3 +221,56 @@ def test_a_sweep_s_lag_is_rate_times_time_constant_on_a_slow_pass() -> None:
     assert shift(time="20") == pytest.approx(150.0, rel=0.05)
     assert shift(time="40") == pytest.approx(75.0, rel=0.05)
     assert shift(time="20", line="live, and hard") < 0.6 * shift(time="20")
+
+
+def test_a_moved_band_is_where_its_tank_puts_it() -> None:
+    """Against a tank of the test's own: gang 12 to 430 pF, 60 pF beside it, its coil by the IF."""
+    beside, least, most, side = 60e-12, 12e-12, 430e-12, 455e3
+    coil = 1.0 / ((2 * math.pi * (1605e3 + side)) ** 2 * (least + beside))
+
+    def comes_in(gang: float, out: float = 0.0, smaller: float = 0.0) -> float:
+        total = coil * (1.0 - smaller) * (gang + beside - out)
+        return 1.0 / (2 * math.pi * math.sqrt(total)) - side
+
+    found = FoundBand(comes_in(most), comes_in(least), side, most - least)
+    for out in (-8e-12, 3e-12, 8e-12):
+        assert found.by_trimmer(out) == pytest.approx((comes_in(most, out), comes_in(least, out)))
+    for smaller in (-0.05, 0.04):
+        assert found.by_core(smaller) == pytest.approx(
+            (comes_in(most, smaller=smaller), comes_in(least, smaller=smaller))
+        )
+
+
+def test_stations_gained_and_lost_are_named_and_nothing_is_moved_for_nothing() -> None:
+    stations = "540, Saltmarsh, south dunes, 1\n1640, Harbour, north quay, 3"
+    answer = worked("moving-a-band", stations=stations)
+    texts = [(line.label.strip(), line.text) for line in answer.lines]
+    assert ("gains", "Harbour 1640 kHz") in texts
+    assert "The trimmer gains most" in answer.sentence
+    still = worked("moving-a-band", stations="800, Lantern Hill, the village, 2")
+    assert "leave the band where it is" in still.sentence
+
+
+@pytest.mark.parametrize(
+    ("typed", "told"),
+    [
+        ("1640", "line 1"),
+        ("1610 kHz, Harbour\nsomewhere, Ferry", "line 2"),
+        ("1610, Harbour, quay, plenty", "weight"),
+        ("1610, Harbour, quay, 1, more", "line 1"),
+        ("freq,name\n", "no station"),
+    ],
+)
+def test_a_station_list_that_is_broken_is_refused_with_its_line(typed: str, told: str) -> None:
+    with pytest.raises(BadInput) as refused:
+        worked("moving-a-band", stations=typed)
+    assert told in str(refused.value)
+
+
+def test_a_station_list_takes_what_people_type() -> None:
+    typed = "Frequency, Name\n1610 kHz, Harbour\n1.7 MHz,Ferry House,far shore,2\n540 Saltmarsh"
+    assert [(s.frequency_hz, s.name, s.weight) for s in read_stations(typed)] == [
+        (1610e3, "Harbour", 1.0),
+        (1.7e6, "Ferry House", 2.0),
+        (540e3, "Saltmarsh", 1.0),
+    ]

@@ -1789,6 +1789,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/moving-a-band": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Moving a band
+         * @description What a shift of the whole band gains and loses, from both ends as found.
+         */
+        post: operations["sum-moving-a-band"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/series-resistor": {
         parameters: {
             query?: never;
@@ -3707,6 +3727,63 @@ export interface components {
              * @description the job's version that the page had read
              */
             version: number;
+        };
+        /**
+         * MovingABandSum
+         * @description What a shift of the whole band gains and loses, from both ends as found.
+         */
+        MovingABandSum: {
+            /**
+             * Core can still change by (%)
+             * @description must be 0 to 30 per cent
+             * @example 6
+             */
+            core: string;
+            /**
+             * Comes in at the high stop
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 1605
+             */
+            high: string;
+            /**
+             * IF
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 455
+             */
+            intermediate: string;
+            /**
+             * Comes in at the low stop
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 525
+             */
+            low: string;
+            /**
+             * Oscillator
+             * @example above the signal
+             * @enum {string}
+             */
+            oscillator: "above the signal" | "below the signal";
+            /**
+             * Trimmer can still move by
+             * @description must be a capacitance of 0.01 pF to 1 F
+             * @example 6 pF
+             */
+            spare: string;
+            /**
+             * Stations as CSV, one a line: frequency, name, place, weight
+             * @example frequency,name,place,weight
+             *     540,Saltmarsh,south dunes,1
+             *     1330,Lantern Hill,the village,2
+             *     1640,Harbour,north quay,3
+             *     1700,Ferry House,far shore,1
+             */
+            stations: string;
+            /**
+             * Gang, from least to most
+             * @description must be a capacitance of 0.01 pF to 1 F
+             * @example 418 pF
+             */
+            swing: string;
         };
         /** NoteRequest */
         NoteRequest: {
@@ -16872,6 +16949,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MeterLoadingSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-moving-a-band": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MovingABandSum"];
             };
         };
         responses: {

@@ -1,0 +1,248 @@
+"""Moving a band: what each shift gains and loses of the stations that are wanted.
+
+Both ends as found tell the oscillator's capacity against the gang's swing, (f2/f1)^2 = C1/C2 with
+C1 - C2 the swing; a trimmer takes the same picofarads from both, a core moves both by one ratio.
+The aerial circuit's trimmer follows at the high end, and what is left at the low one costs dB by
+its Q. Source: the resonance formula at both ends.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from glowdial.core.journey.entry import Entry
+from glowdial.core.journey.steps import Field, Plot, PlotLine
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import CAPACITANCE, FREQUENCY, Quantity, khz, parse
+from glowdial.core.physics.tracking import mistracking_loss_db
+from glowdial.core.stages.parts.substitutes import StockItem
+from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
+
+ABOVE, BELOW = "above the signal", "below the signal"
+TRIMMER, CORE = "the trimmer", "the core"
+AERIAL_Q, GRID, MOST_LOSS_DB = 75.0, 81, 30.0
+WEIGHT = Quantity("weight", "", "", 0.0, 1e6, "1", "must be a weight of 0 to a million")
+SHARE = Quantity("share", "%", "", 0.0, 30.0, "6", "must be 0 to 30 per cent")
+EXAMPLE = "1610 Harbour, north quay, 3"
+FEWEST, MOST = 2, 4
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """A station that is wanted: where, its name and place, and how much it is wanted."""
+
+    frequency_hz: float
+    name: str
+    place: str = ""
+    weight: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class FoundBand:
+    """A band as found: what comes in at both stops, the IF with the oscillator's side as its sign,
+    and the gang's swing in F."""
+
+    low_hz: float
+    high_hz: float
+    offset_hz: float
+    swing_f: float
+
+    def by_trimmer(self, out_f: float) -> tuple[float, float]:
+        """Both stops with so much of the trimmer taken out (below zero: put in)."""
+        low, high = self.low_hz + self.offset_hz, self.high_hz + self.offset_hz
+        least_f = self.swing_f / ((high / low) ** 2 - 1.0)
+        ends = (
+            (low, least_f + self.swing_f),
+            (high, least_f),
+        )
+        moved = tuple(f * math.sqrt(c / max(c - out_f, 1e-3 * c)) - self.offset_hz for f, c in ends)
+        return moved[0], moved[1]
+
+    def by_core(self, share: float) -> tuple[float, float]:
+        """Both stops with the oscillator's coil made so much smaller."""
+        ratio = 1.0 / math.sqrt(1.0 - share)
+        low, high = (
+            (f + self.offset_hz) * ratio - self.offset_hz for f in (self.low_hz, self.high_hz)
+        )
+        return low, high
+
+    def loss_db(self, low_hz: float, high_hz: float) -> float:
+        """What the aerial circuit loses at the low stop, its trimmer peaked at the high one."""
+        least_f = self.swing_f / ((self.high_hz / self.low_hz) ** 2 - 1.0)
+        out_f = least_f * (1.0 - (self.high_hz / high_hz) ** 2)
+        most_f = least_f + self.swing_f
+        tuned_hz = self.low_hz * math.sqrt(most_f / max(most_f - out_f, 1e-3 * most_f))
+        return min(mistracking_loss_db(low_hz - tuned_hz, low_hz, AERIAL_Q), MOST_LOSS_DB)
+
+
+def read_stations(text: str) -> list[Station]:
+    """Stations as CSV, one a line: frequency, name, place, weight; the last two may be left out. A
+    bare frequency is in kHz; a heading is passed over. Raises BadInput with the line."""
+    found = []
+    rows = csv.reader(io.StringIO(text.replace(";", "\n")), skipinitialspace=True)
+    for number, row in enumerate(rows, start=1):
+        cells = [c.strip() for c in row]
+        if not any(cells) or (number == 1 and cells[0].lower().startswith("freq")):
+            continue
+        # a frequency and a name may stand apart by a blank alone
+        first, _, rest = cells[0].partition(" ")
+        if rest and not rest[:1].isdigit() and rest.split()[0].lower() not in ("khz", "mhz", "hz"):
+            cells = [first, rest, *cells[1:]]
+        if not FEWEST <= len(cells) <= MOST:
+            raise BadInput(
+                f"stations, line {number}",
+                ",".join(row),
+                "is frequency, name, place, weight",
+                EXAMPLE,
+            )
+        hz = parse(cells[0], FREQUENCY, f"stations, line {number}")
+        weight = (
+            parse(cells[3], WEIGHT, f"stations, line {number}, weight")
+            if len(cells) == MOST and cells[3]
+            else 1.0
+        )
+        found.append(Station(hz, cells[1], cells[2] if len(cells) > FEWEST else "", weight))
+    if not found:
+        raise BadInput("stations", text, "hold no station", EXAMPLE)
+    return found
+
+
+def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
+    given, texts = entry.values, entry.texts
+    if given["high"] <= given["low"]:
+        raise BadInput("high stop", khz(given["high"]), "must lie above the low stop", "1620")
+    side = 1.0 if texts["oscillator"] == ABOVE else -1.0
+    band = FoundBand(given["low"], given["high"], side * given["intermediate"], given["swing"])
+    if band.low_hz + band.offset_hz <= 0.0:
+        raise BadInput("IF", khz(given["intermediate"]), "leaves nothing for the oscillator", "455")
+    stations = read_stations(texts["stations"])
+    shifts = {
+        TRIMMER: [band.by_trimmer(x) for x in np.linspace(-given["spare"], given["spare"], GRID)],
+        CORE: [band.by_core(x) for x in np.linspace(-given["core"], given["core"], GRID) / 100.0],
+    }
+    now = _weight(stations, band.low_hz, band.high_hz)
+    lines = [SumLine("as it is", _kept_words(stations, band.low_hz, band.high_hz))]
+    best = {means: _best(band, stations, ends) for means, ends in shifts.items()}
+    for means, (low, high) in best.items():
+        gained, lost = _changes(stations, band, low, high)
+        lines += [
+            SumLine(f"by {means}", f"{khz(round(low, -3))} to {khz(round(high, -3))}"),
+            SumLine("   gains", gained),
+            SumLine("   loses", lost),
+            SumLine("   aerial at the low stop", f"{band.loss_db(low, high):.1f} dB less"),
+        ]
+    means = max(best, key=lambda m: (_weight(stations, *best[m]), -band.loss_db(*best[m])))
+    low, high = best[means]
+    won = _weight(stations, low, high) - now
+    if won <= 0.0:
+        words = "No shift brings in more of what is wanted: leave the band where it is."
+    else:
+        words = (
+            f"{means[0].upper()}{means[1:]} gains most: {khz(round(low, -3))} to "
+            f"{khz(round(high, -3))}, weight {now:g} becomes {now + won:g}. Note the turns: the "
+            "ledger takes it back; the owner decides, and the law of the land."
+        )
+    plot = Plot(
+        "Wanted stations that come in",
+        "high stop (kHz)",
+        "weight",
+        tuple(
+            _line(stations, m, ends, r) for (m, ends), r in zip(shifts.items(), ROLES, strict=True)
+        ),
+    )
+    return SumAnswer(words, tuple(lines), None, plot)
+
+
+ROLES = ("left", "expected")
+
+
+def _line(
+    stations: Sequence[Station], means: str, ends: list[tuple[float, float]], role: str
+) -> PlotLine:
+    ordered = sorted(ends, key=lambda e: e[1])
+    return PlotLine(
+        f"by {means}",
+        role,
+        tuple(high / 1e3 for _, high in ordered),
+        tuple(_weight(stations, low, high) for low, high in ordered),
+    )
+
+
+def _weight(stations: Sequence[Station], low_hz: float, high_hz: float) -> float:
+    return sum(s.weight for s in stations if low_hz <= s.frequency_hz <= high_hz)
+
+
+def _best(
+    band: FoundBand, stations: Sequence[Station], ends: list[tuple[float, float]]
+) -> tuple[float, float]:
+    """Of the shifts that bring in most, the smallest."""
+    return max(ends, key=lambda e: (_weight(stations, *e), -abs(e[1] - band.high_hz)))
+
+
+def _kept_words(stations: Sequence[Station], low_hz: float, high_hz: float) -> str:
+    count = sum(low_hz <= s.frequency_hz <= high_hz for s in stations)
+    return f"{count} of {len(stations)} wanted stations come in"
+
+
+def _changes(
+    stations: Sequence[Station], band: FoundBand, low_hz: float, high_hz: float
+) -> tuple[str, str]:
+    def inside(s: Station, low: float, high: float) -> bool:
+        return low <= s.frequency_hz <= high
+
+    gained = [
+        s
+        for s in stations
+        if inside(s, low_hz, high_hz) and not inside(s, band.low_hz, band.high_hz)
+    ]
+    lost = [
+        s
+        for s in stations
+        if inside(s, band.low_hz, band.high_hz) and not inside(s, low_hz, high_hz)
+    ]
+    return _named(gained), _named(lost)
+
+
+def _named(stations: Sequence[Station]) -> str:
+    return ", ".join(f"{s.name} {khz(s.frequency_hz)}" for s in stations) or "nothing"
+
+
+MOVING = SumForm(
+    "moving-a-band",
+    "oscillator and RF",
+    "Moving a band",
+    "What a shift of the whole band gains and loses, from both ends as found.",
+    (
+        Field("low", "Comes in at the low stop", FREQUENCY),
+        Field("high", "Comes in at the high stop", FREQUENCY),
+        Field("intermediate", "IF", FREQUENCY),
+        Field("oscillator", "Oscillator", options=(ABOVE, BELOW)),
+        Field("swing", "Gang, from least to most", CAPACITANCE),
+        Field("spare", "Trimmer can still move by", CAPACITANCE),
+        Field("core", "Core can still change by (%)", SHARE),
+        Field(
+            "stations",
+            "Stations as CSV, one a line: frequency, name, place, weight",
+            multiline=True,
+        ),
+    ),
+    {
+        "low": "525",
+        "high": "1605",
+        "intermediate": "455",
+        "oscillator": ABOVE,
+        "swing": "418 pF",
+        "spare": "6 pF",
+        "core": "6",
+        "stations": "frequency,name,place,weight\n540,Saltmarsh,south dunes,1\n"
+        "1330,Lantern Hill,the village,2\n1640,Harbour,north quay,3\n1700,Ferry House,far shore,1",
+    },
+    _moved,
+)
+SUMS = (MOVING,)
