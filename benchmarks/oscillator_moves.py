@@ -42,6 +42,8 @@ SHORT_GANG = Gang(10e-12, 250e-12)
 RACK = Gang(12e-6, 170e-6)
 FM_GANG = Gang(5e-12, 17e-12)
 MOST_STEPS = 24
+# of so many bands one has a dead adjuster at its high end, far enough out to be turned
+DEAD_ONE_IN, TELLING = 10, 1.5
 
 
 @dataclass(frozen=True)
@@ -283,6 +285,8 @@ class Tally:
     fits_ms: list[float] = field(default_factory=list)
     untouched: list[bool] = field(default_factory=list)
     asked: list[bool] = field(default_factory=list)
+    dead: list[bool] = field(default_factory=list)
+    called_dead: list[bool] = field(default_factory=list)
     slips: list[bool] = field(default_factory=list)
 
 
@@ -317,6 +321,9 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
     if not put_right(band, marks):
         return
     set_wrong(band, marks, rng)
+    dead = seed % DEAD_ONE_IN == 0 and abs(band.error(high_mark)) > TELLING
+    if dead:
+        band.screws["high"].dead = True
     kinds = {k: v for k, v in (("high", design.high), ("low", design.low)) if v is not None}
     turners = [
         turner_of(k, kind, change_said(band.screws[k], kind, sheet, rng), design.tracked)
@@ -366,6 +373,10 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
                 tally.halves.append(foretold.half_hz / doubts[now.mark_hz])
         events.append(MarkRead(now.mark_hz, hz, doubts[now.mark_hz]))
         reads[now.mark_hz] += 1
+    if dead:
+        tally.dead.append(now.act is Act.STUCK and moves["high"] <= 1)
+        return
+    tally.called_dead.append(now.act is Act.STUCK)
     band.minutes = 60.0
     ends = [m for m in marks if adjusters[m]] if len(kinds) == 1 else marks
     good = all(abs(band.error(m)) <= 1.0 for m in ends)
@@ -390,7 +401,7 @@ def main(receivers: int) -> None:
         known = designs(rng)
         sheet = ("right", "wrong", "missing")[seed % 3]
         for n in rng.choice(len(known), int(rng.integers(1, 6)), replace=False):
-            work(known[int(n)], 100 * seed + int(n), sheet, tally)
+            work(known[int(n)], 101 * seed + int(n), sheet, tally)
     print(f"{len(tally.inside)} bands, both ends inside {_share(tally.inside)}")
     for line in tally.outside_names[:12]:
         print("   outside:", line)
@@ -411,6 +422,8 @@ def main(receivers: int) -> None:
     print(
         f"asked about: {_share(tally.slips)} slips by three half-widths, {_share(tally.asked)} true"
     )
+    print(f"dead adjusters named after one turn: {_share(tally.dead)}")
+    print(f"working ones called dead: {_share(tally.called_dead)}")
     print(f"bands well inside left alone: {_share(tally.untouched)}")
     print(
         f"fit and advice: median {np.median(tally.fits_ms):.0f} ms, most {max(tally.fits_ms):.0f}"

@@ -406,12 +406,12 @@ def _stands(turners: tuple[Turner, ...], events: Sequence[Event]) -> tuple[_Stan
 
 
 def _hypotheses(turners: tuple[Turner, ...], moves: list[Turned]) -> Iterator[_Hypothesis]:
-    """Every direction of the adjusters that is not known, with and without idle last moves of the
-    one that was turned last."""
+    """Every direction of the adjusters that is not known, with and without idle last moves of one
+    of them."""
     options = [(1.0,) if t.way_known else (1.0, -1.0) for t in turners]
     idles: list[frozenset[int]] = [frozenset()]
-    if moves:
-        mine = [n for n, m in enumerate(moves) if m.adjuster == moves[-1].adjuster]
+    for turner in turners:
+        mine = [n for n, m in enumerate(moves) if m.adjuster == turner.key]
         idles += [frozenset(mine[-k:]) for k in range(1, min(len(mine), MOST_IDLE) + 1)]
     for ways in itertools.product(*options):
         for idle in idles:

@@ -36,7 +36,7 @@ ENOUGH_INSIDE, POINTER_INSIDE = 0.7, 0.5
 # of the cabinet's pull, this share is met beforehand
 CABINET_SHARE_MET = 0.5
 # an adjuster that most probably did nothing is not turned again
-IDLE_SURE = 0.9
+IDLE_SURE = 0.8
 FIRST_STEP, ROUNDS = 1.0 / 8.0, 4
 TRIAL_SHARE, MOST_TRIAL, LEAST_TRIAL = 0.6, 0.5, 1.0 / 16.0
 GRAINS = (1.0 / 8.0, 1.0 / 16.0, 1.0 / 32.0, 1.0 / 64.0)
@@ -163,18 +163,31 @@ def _near_the_edge(fit: FittedOscillator, mark: Mark) -> bool:
     return abs(off - mark.tolerance_hz) < EDGE_DOUBTS * mark.doubt_hz
 
 
+def _is_idle(fit: FittedOscillator, mark: Mark) -> bool:
+    """Whether a mark's adjuster most probably did nothing when it was turned last."""
+    return mark.adjuster is not None and fit.does_nothing(mark.adjuster) >= IDLE_SURE
+
+
 def _turn(
     fit: FittedOscillator,
     marks: Sequence[Mark],
     unsettled: Sequence[Mark],
     travel_turns: Mapping[str, float],
 ) -> NextMove:
-    usable = [
-        m for m in marks if m.adjuster is not None and fit.does_nothing(m.adjuster) < IDLE_SURE
-    ]
+    idle = [m for m in unsettled if _is_idle(fit, m)]
+    if idle:
+        # another's mark is not moved to make up for an adjuster that does nothing
+        unsettled = [m for m in unsettled if m not in idle]
+        marks = [m for m in marks if m not in idle]
+        stuck = NextMove(Act.STUCK, idle[0].mark_hz, idle[0].adjuster or "")
+        if not any(m.adjuster for m in unsettled):
+            return stuck
+        other = _turn(fit, marks, unsettled, travel_turns)
+        return stuck if other.act is Act.BEST else other
+    usable = [m for m in marks if m.adjuster is not None and not _is_idle(fit, m)]
     keys = [m.adjuster for m in usable if m.adjuster is not None]
     if not keys:
-        return NextMove(Act.STUCK, unsettled[0].mark_hz, unsettled[0].adjuster or "")
+        return NextMove(Act.BEST, unsettled[0].mark_hz)
     unknown = _unknown_way(fit, [m for m in usable if m in unsettled])
     if unknown is not None:
         return _trial(fit, marks, unknown, [unknown.adjuster or ""], travel_turns)

@@ -24,6 +24,7 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Step, settle
 from glowdial.core.language.quantities import (
     TURNS,
+    engineering,
     fine_turn_amount,
     fine_turn_entry,
     khz,
@@ -32,7 +33,7 @@ from glowdial.core.language.quantities import (
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import Adjuster, BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
-from glowdial.core.physics.tracking import AdjusterKind
+from glowdial.core.physics.tracking import AdjusterKind, TankRole, dial_shift_hz, role_of
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.oscillator import (
     SLID,
@@ -43,6 +44,8 @@ from glowdial.core.stages.tracking.oscillator import (
 from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 10
+# a change small enough for straight lines
+PROBE = 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,7 +238,7 @@ def _due(rounds: _Rounds, key: str, end: End) -> Step:
     adjuster = rounds.facts.adjuster(end.adjuster or "")
     number = 1 + sum(a.ask.startswith("move") for a in made)
     if now.act is Act.STUCK:
-        stuck = replace(step, advice=_stuck_words(rounds, adjuster), leave=True)
+        stuck = replace(step, advice=_stuck_words(rounds, end, adjuster), leave=True)
         return settle(stuck, remaining=_move_ask(rounds, end, number, 0.0))
     advised = replace(
         step,
@@ -300,21 +303,33 @@ def _read_words(rounds: _Rounds, end: End) -> tuple[str, ...]:
     return ("It stands at the edge of its tolerance: read it again before anything is turned.",)
 
 
-def _stuck_words(rounds: _Rounds, adjuster: Adjuster) -> tuple[str, ...]:
+def _stuck_words(rounds: _Rounds, end: End, adjuster: Adjuster) -> tuple[str, ...]:
     sure = rounds.fit.does_nothing(adjuster.key)
     return (
         f"The {adjuster.name} changed nothing ({100 * sure:.0f} % sure): do not turn it on and "
         "on. Is it at the end of its travel, is its slot or thread stripped, does it belong to "
         "another band or circuit, or is this band not switched in? Look, turn it back to as "
         "found, and go on with what was found; or close it with its cost.",
-        f"At its end, the part behind it has drifted: {_other_part(rounds, adjuster)}",
+        f"At its end, what is missing is {_other_part(rounds, end, adjuster)}",
     )
 
 
-def _other_part(rounds: _Rounds, adjuster: Adjuster) -> str:
-    if adjuster.kind is AdjusterKind.TRIMMER:
-        return "a fixed capacitor across it, of about what is missing, or the coil's core."
-    return "the fixed capacitor in series or across the coil is measured next."
+def _other_part(rounds: _Rounds, end: End, adjuster: Adjuster) -> str:
+    """What has to be changed where the adjuster cannot, with how much by the nominal circuit."""
+    tracked = rounds.band.tracked
+    error_hz = rounds.fit.foreseen(end.mark_hz).mean_hz - end.mark_hz
+    per_share = dial_shift_hz(tracked, end.mark_hz, adjuster.kind, PROBE) / PROBE
+    share = -error_hz / per_share
+    if role_of(adjuster.kind, inductive=tracked.inductive) is TankRole.SCALE:
+        return f"the coil, or its core, {'more' if share > 0 else 'less'} by {abs(share):.1%}."
+    part = tracked.oscillator
+    whole = part.padder_f if adjuster.kind is AdjusterKind.PADDER else part.trimmer_f
+    unit = "H" if tracked.inductive else "F"
+    place = "in series" if adjuster.kind is AdjusterKind.PADDER else "across it"
+    way = "more" if share > 0 else "less"
+    return (
+        f"about {engineering(abs(share) * whole, unit, 2)} {way} {place}, by the sheet's circuit."
+    )
 
 
 def _turn_words(rounds: _Rounds, end: End) -> tuple[str, ...]:

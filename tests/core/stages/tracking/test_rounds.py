@@ -1,0 +1,118 @@
+"""The rounds of the oscillator whatever is typed into them: a machine of random hands."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.journey.record import Answer, Change, JobRecord, Move
+from glowdial.core.journey.steps import Step
+from glowdial.core.stages.tracking.rounds import MOST_VISITS, round_steps
+
+FACTS = tidewater_facts()
+BAND = FACTS.bands[0]
+HIGH, LOW = BAND.high_mark_hz, BAND.low_mark_hz
+
+
+def begun(high_hz: float, low_hz: float) -> list[Answer]:
+    return [
+        an_answer(1, "osc.bc.survey", "high", {"frequency": high_hz}),
+        an_answer(2, "osc.bc.survey", "low", {"frequency": low_hz}),
+        an_answer(3, "osc.bc.decide", "decision", decision="align"),
+    ]
+
+
+def due(record: JobRecord) -> Step | None:
+    """The step that wants something: one, or both ends where they stand outside at the last."""
+    steps = round_steps(FACTS, record, BAND)
+    waiting = [s for s in steps if not s.status.finished and s.ask is not None]
+    assert len(waiting) <= 1
+    return waiting[0] if waiting else None
+
+
+def mark_of(step: Step) -> float:
+    return HIGH if step.key.endswith(".high") else LOW
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.lists(st.floats(-0.04, 0.04), min_size=14, max_size=14),
+    st.lists(st.sampled_from([-1.0, -0.25, 0.0, 0.25, 1.0, 3.0]), min_size=14, max_size=14),
+    st.integers(0, 13),
+)
+def test_any_readings_leave_one_question_and_a_turn_within_the_travel(
+    offs: list[float], turned: list[float], housed_at: int
+) -> None:
+    """Readings that fit no circuit, turns that were not advised, a cabinet in between."""
+    answers = begun(HIGH * (1.0 + offs[0]), LOW * (1.0 + offs[1]))
+    changes: list[Change] = []
+    seen: list[str] = []
+    for n, (off, turns) in enumerate(zip(offs[2:], turned[2:], strict=True)):
+        if n == housed_at:
+            changes.append(Change(10 * n + 9, "cabinet", "in"))
+        record = a_record(*answers, changes=tuple(changes))
+        keys = [s.key for s in round_steps(FACTS, record, BAND)]
+        assert len(set(keys)) == len(keys) <= MOST_VISITS + 1
+        # a visit that holds an entry stays where it was
+        assert [k for k in keys if k in seen] == seen
+        step = due(record)
+        if step is None or step.ask is None:
+            return
+        values = {"frequency": mark_of(step) * (1.0 + off)}
+        if step.ask.key.startswith("move"):
+            values["turns"] = turns
+            assert step.ask.recipe is not None and step.ask.recipe.turns is not None
+            assert math.isfinite(step.ask.recipe.turns)
+            assert abs(step.ask.recipe.turns) <= FACTS.adjuster(step.adjuster or "").travel_turns
+        answers.append(an_answer(10 * n + 10, step.key, step.ask.key, values))
+        if step.key not in seen:
+            seen.append(step.key)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.floats(-0.6, 0.6), st.floats(-0.5, 0.5))
+def test_a_band_that_is_inside_is_not_touched(high: float, low: float) -> None:
+    answers = begun(HIGH + high * BAND.tolerance_hz(HIGH), LOW + low * BAND.tolerance_hz(LOW))
+    step = due(a_record(*answers))
+    assert step is None or (step.ask is not None and not step.ask.key.startswith("move"))
+
+
+def test_a_turn_of_the_bench_does_not_change_the_step_under_the_hand() -> None:
+    answers = begun(HIGH * 1.02, LOW)
+    before = due(a_record(*answers))
+    assert before is not None and before.ask is not None and before.adjuster is not None
+    moves = (Move(5, before.adjuster, 0.25, before.key), Move(6, before.adjuster, 0.25, before.key))
+    during = due(a_record(*answers, moves=moves))
+    assert during is not None and during.ask is not None
+    assert (during.key, during.ask.key, during.title) == (before.key, before.ask.key, before.title)
+    # read, they count, and once: by the ledger, not by the typed turn again
+    read = {"frequency": HIGH * 1.001, "turns": 0.5}
+    after = a_record(*answers, an_answer(7, before.key, before.ask.key, read), moves=moves)
+    typed = a_record(*answers, an_answer(7, before.key, before.ask.key, read))
+    titles = [[s.title for s in round_steps(FACTS, r, BAND)] for r in (after, typed)]
+    assert titles[0] == titles[1]
+
+
+def test_an_adjuster_that_does_nothing_is_said_with_what_is_missing() -> None:
+    answers = begun(HIGH * 1.02, LOW)
+    step = due(a_record(*answers))
+    assert step is not None and step.ask is not None and step.key.endswith(".high")
+    for n, off in enumerate((1.0203, 1.0198)):
+        read = {"frequency": HIGH * off, "turns": 0.5}
+        answers.append(an_answer(10 + n, step.key, f"move{n + 1}", read))
+        now = due(a_record(*answers))
+        told = " ".join(now.advice) if now is not None else ""
+        # after one futile turn already
+        assert "changed nothing" in told or now is None or now.adjuster != BAND.high_adjuster
+    stuck = due(a_record(*answers))
+    assert stuck is not None and "pF more across it" in " ".join(stuck.advice)
+    # by the tank itself: what takes 2 % off the mark at the high end
+    lo = BAND.tracked.oscillator
+    gang = float(lo.gang_capacity_f(HIGH + BAND.tracked.offset_hz))
+    said = float(" ".join(stuck.advice).split("is about ")[1].split(" pF")[0]) * 1e-12
+    more = float(lo.resonance_hz(gang)) - float(lo.resonance_hz(gang + said))
+    assert more == pytest.approx(0.02 * HIGH, rel=0.2)
