@@ -234,13 +234,13 @@ def _twin(seed: int) -> Condition:
 
 
 def _rounds_half_way(bench: DemoBench) -> None:
-    """Trimmer and padder turned once each, and the low end to be looked at again."""
+    """Trimmer and padder turned once each, and the high end to be looked at again."""
     seed = bench.seed + 1
     job_id = bench.arrives("Net loft receiver", f"TS-{seed}", TIDEWATER, _twin(seed), days=4.0)
     _fill_registers(bench.workshop, job_id)
     Volunteer(bench.workshop, job_id).work(before_stage(TRACKING))
     bench.clock.at = bench.now - timedelta(hours=2)
-    Volunteer(bench.workshop, job_id).work(lambda step: step.key.endswith("round2.low"))
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key == "osc.bc.round2.high")
 
 
 def _part_on_order(bench: DemoBench) -> None:
