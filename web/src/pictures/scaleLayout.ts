@@ -14,6 +14,10 @@ const BESIDE = 28;
 /** What its unit takes at its right end. */
 const UNIT = 30;
 const UNDER = 12;
+/** What the next reading as it is foretold takes at the foot of a lens. */
+const FORETOLD = 60;
+/** A row of words. */
+const ROW = 20;
 /** A lens shows this many tolerances either side, and more where a reading lies further off. */
 const LEAST_REACH = 2;
 
@@ -50,7 +54,7 @@ export function spreadOut(scale: Scale, width: number, height: number) {
     ];
     const furthest = Math.max(LEAST_REACH, ...offs.map((off) => 1.15 * Math.abs(off)));
     const unit = each / 2 / furthest;
-    const room = bottom - lensTop - 40;
+    const room = bottom - lensTop - 40 - (mark.foretold ? FORETOLD : 0);
     const step = room / Math.max(mark.readings.length, 1);
     return {
       mark,
@@ -58,7 +62,7 @@ export function spreadOut(scale: Scale, width: number, height: number) {
       left,
       right: left + each,
       middle,
-      roomy: each > 200,
+      roomy: each > 200 && step >= ROW,
       stripe: { left: middle - unit, right: middle + unit },
       foretold: mark.foretold && {
         left: middle - unit * mark.foretold.high,
