@@ -203,6 +203,10 @@ def _turn(
     mark, turns = chosen
     assert mark.adjuster is not None
     every = {mark.adjuster: turns} if alone else joint
+    # what is inside is not moved for another mark, unless that brings all of them inside
+    own = any(m in unsettled for m in usable)
+    if not own and _worst(fit, marks, every) > 1.0:
+        return NextMove(Act.BEST, unsettled[0].mark_hz)
     # before all were turned it is not known what they can do
     known = all(fit.moves_of(key) for key in keys)
     if known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN:

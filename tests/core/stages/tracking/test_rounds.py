@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.record import Answer, Change, JobRecord, Move
-from glowdial.core.journey.steps import Step
+from glowdial.core.journey.steps import Status, Step
 from glowdial.core.stages.tracking.rounds import MOST_VISITS, round_steps
 
 FACTS = tidewater_facts()
@@ -29,9 +30,22 @@ def begun(high_hz: float, low_hz: float) -> list[Answer]:
 def due(record: JobRecord) -> Step | None:
     """The step that wants something: one, or both ends where they stand outside at the last."""
     steps = round_steps(FACTS, record, BAND)
-    waiting = [s for s in steps if not s.status.finished and s.ask is not None]
-    assert len(waiting) <= 1
-    return waiting[0] if waiting else None
+    waiting = [s for s in steps if not s.status.finished]
+    outside = [s for s in waiting if s.status is Status.TROUBLE]
+    # what stands outside at the last can be read again, or closed by somebody
+    assert all(s.closable and s.retake for s in outside)
+    assert len(waiting) == len(outside) <= 2 if outside else len(waiting) <= 1
+    return waiting[0] if waiting and not outside else None
+
+
+def left_outside(record: JobRecord) -> set[float]:
+    """Marks whose last reading is outside, by the readings alone."""
+    last = {LOW: 0.0, HIGH: 0.0}
+    for answer in record.answers:
+        if "frequency" in answer.values:
+            high = answer.ask == "high" or answer.step.endswith(".high")
+            last[HIGH if high else LOW] = answer.values["frequency"]
+    return {m for m, hz in last.items() if abs(hz - m) > 1.5 * BAND.tolerance_hz(m)}
 
 
 def mark_of(step: Step) -> float:
@@ -61,6 +75,9 @@ def test_any_readings_leave_one_question_and_a_turn_within_the_travel(
         assert [k for k in keys if k in seen] == seen
         step = due(record)
         if step is None or step.ask is None:
+            # nothing is due, and nothing that is outside is quietly done
+            shouting = {mark_of(s) for s in round_steps(FACTS, record, BAND) if s.status.shouts}
+            assert left_outside(record) <= shouting
             return
         values = {"frequency": mark_of(step) * (1.0 + off)}
         if step.ask.key.startswith("move"):
@@ -116,3 +133,42 @@ def test_an_adjuster_that_does_nothing_is_said_with_what_is_missing() -> None:
     said = float(" ".join(stuck.advice).split("is about ")[1].split(" pF")[0]) * 1e-12
     more = float(lo.resonance_hz(gang)) - float(lo.resonance_hz(gang + said))
     assert more == pytest.approx(0.02 * HIGH, rel=0.2)
+
+
+def test_a_reading_that_was_typed_anew_tells_nothing_any_more() -> None:
+    wrong, right = begun(HIGH * 1.02, LOW), begun(HIGH, LOW)
+    again = an_answer(5, "osc.bc.survey", "high", {"frequency": HIGH})
+    corrected = round_steps(FACTS, a_record(*wrong, again), BAND)
+    assert corrected == round_steps(FACTS, a_record(*right), BAND) == []
+
+
+def test_enough_tried_is_said_and_not_done() -> None:
+    answers = begun(HIGH * 1.03, LOW * 1.03)
+    for n in range(40):
+        step = due(a_record(*answers))
+        if step is None or step.ask is None:
+            break
+        values = {"frequency": mark_of(step) * (1.03 if n % 2 else 0.97)}
+        if step.ask.key.startswith("move"):
+            values["turns"] = 0.5
+        answers.append(an_answer(10 + n, step.key, step.ask.key, values))
+    shouting = [s for s in round_steps(FACTS, a_record(*answers), BAND) if s.status.shouts]
+    assert {mark_of(s) for s in shouting} == {HIGH, LOW} and all(s.closable for s in shouting)
+
+
+def test_an_end_that_nothing_turns_is_not_passed_over() -> None:
+    single = replace(BAND, low_adjuster=None)
+    facts = replace(FACTS, bands=(single, *FACTS.bands[1:]))
+    answers = begun(HIGH, LOW * 1.03)
+    for n in range(12):
+        steps = round_steps(facts, a_record(*answers), single)
+        step = next((s for s in steps if not s.status.finished), None)
+        if step is None or step.ask is None or step.status is Status.TROUBLE:
+            break
+        # the trimmer moves the high end alone, and is put back
+        values = {"frequency": HIGH if mark_of(step) == HIGH else LOW * 1.03}
+        if step.ask.key.startswith("move"):
+            values["turns"] = 0.0
+        answers.append(an_answer(10 + n, step.key, step.ask.key, values))
+    shouting = [s for s in round_steps(facts, a_record(*answers), single) if s.status.shouts]
+    assert [mark_of(s) for s in shouting] == [LOW] and shouting[0].closable

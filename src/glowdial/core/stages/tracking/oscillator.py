@@ -104,11 +104,13 @@ def _fitted(
 
 
 def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
-    """Every reading of a mark of the band, with the mark."""
+    """Every reading of a mark of the band that was not typed anew since, with the mark."""
     names = {"high": band.high_mark_hz, "low": band.low_mark_hz}
     survey, rounds, dial = as_found_key(band), f"osc.{band.key}.round", f"dial.{band.key}"
     found = []
     for answer in record.with_value("frequency"):
+        if record.latest(answer.step, answer.question) is not answer:
+            continue
         if answer.step == survey and answer.ask in names:
             found.append((names[answer.ask], answer))
         elif answer.step.startswith(rounds):
@@ -187,22 +189,11 @@ def _told_by(answer: Answer, band: BandFacts, booked: float) -> list[Event]:
 
 def reads_since_moved(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> dict[float, int]:
     """How often each mark was read since anything changed what comes in there."""
-    marks = {id(answer): mark for mark, answer in band_reads(record, band)}
     counts: dict[float, int] = {}
-    booked: dict[str, float] = {}
-    story = _story(facts, record, band)
-    pending = pending_moves(record, band, story)
-    for entry in story:
-        if any(entry is p for p in pending):
-            continue
-        if isinstance(entry, Answer):
-            if _told_by(entry, band, booked.pop(entry.step, 0.0)):
-                counts.clear()
-            mark = marks[id(entry)]
-            counts[mark] = counts.get(mark, 0) + 1
+    for event in events_of(facts, record, band):
+        if isinstance(event, MarkRead):
+            counts[event.mark_hz] = counts.get(event.mark_hz, 0) + 1
         else:
-            if isinstance(entry, Move):
-                booked[entry.step] = booked.get(entry.step, 0.0) + entry.turns
             counts.clear()
     return counts
 

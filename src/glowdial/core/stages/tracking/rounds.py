@@ -43,7 +43,7 @@ from glowdial.core.stages.tracking.oscillator import (
 )
 from glowdial.core.stages.tracking.stage import STAGE
 
-MOST_VISITS, MOST_MOVES = 20, 10
+MOST_VISITS, MOST_MOVES = 20, 16
 # a change small enough for straight lines
 PROBE = 1e-3
 
@@ -79,8 +79,12 @@ class _Rounds:
 
     @property
     def over(self) -> bool:
-        """Nothing more is to be done."""
-        return self.now.act in (Act.LEAVE, Act.BEST)
+        """Nothing more is to be done, or enough was tried: what is outside then stands outside."""
+        tried = sum(
+            a.ask.startswith("move") for key, _ in self.visits for a in self.record.of_step(key)
+        )
+        enough = len(self.visits) >= MOST_VISITS or tried >= MOST_MOVES
+        return enough or self.now.act in (Act.LEAVE, Act.BEST)
 
     def last_of(self, end: End) -> str:
         """The key of an end's last visit."""
@@ -103,13 +107,26 @@ def round_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
         return []
     rounds = _worked(facts, record, band)
     steps = [_visit(rounds, key, end) for key, end in rounds.visits]
-    if rounds.over or len(rounds.visits) >= MOST_VISITS:
-        return steps
+    if rounds.over:
+        return [*steps, *_outside_as_found(rounds)]
     end = next(e for e in band_ends(band) if e.mark_hz == rounds.now.mark_hz)
     due = _due(rounds, rounds.next_key(end), end)
     if steps and steps[-1].key == due.key:
         return [*steps[:-1], due]
     return [*steps, due]
+
+
+def _outside_as_found(rounds: _Rounds) -> list[Step]:
+    """An end that is outside as found and that nothing turns: read again, and judged."""
+    survey = as_found_key(rounds.band)
+    steps = []
+    for end in band_ends(rounds.band):
+        found = rounds.record.latest(survey, end.name)
+        off_hz = abs(found.values["frequency"] - end.mark_hz) if found else 0.0
+        if off_hz > rounds.band.tolerance_hz(end.mark_hz) and not rounds.last_of(end):
+            step = _step(rounds, rounds.next_key(end), end)
+            steps.append(settle(step, remaining=_check_ask(rounds, end, 0)))
+    return steps
 
 
 def _worked(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> _Rounds:
@@ -201,11 +218,14 @@ def _rule(facts: ReceiverFacts, band: BandFacts) -> str:
 
 
 def _visit(rounds: _Rounds, key: str, end: End) -> Step:
-    """A visit that is over; one that a person closed keeps the question that was open."""
+    """A visit that is over; one that a person closed keeps the question that was open, and one that
+    stands outside may be read again or closed."""
     closed = rounds.record.closure(key) is not None
-    made = len(rounds.record.of_step(key))
+    again = _check_ask(rounds, end, len(rounds.record.of_step(key)))
     return settle(
-        _step(rounds, key, end), remaining=_check_ask(rounds, end, made) if closed else None
+        _step(rounds, key, end),
+        remaining=again if closed else None,
+        retake=again if rounds.over and key == rounds.last_of(end) else None,
     )
 
 
@@ -245,8 +265,7 @@ def _due(rounds: _Rounds, key: str, end: End) -> Step:
         title=f"Turn the {adjuster.name} {fine_turn_amount(now.turns)}",
         advice=_turn_words(rounds, end),
     )
-    remaining = _move_ask(rounds, end, number, now.turns) if number <= MOST_MOVES else None
-    return settle(advised, remaining=remaining)
+    return settle(advised, remaining=_move_ask(rounds, end, number, now.turns))
 
 
 def _slide(rounds: _Rounds, step: Step, end: End) -> Step:
