@@ -66,6 +66,9 @@ def key(former: str) -> str:
 
 # a set with transistors is asked about its junctions now, and its chart is of transistors
 SOLID_STATE, JUNCTIONS = 5, "cold.filaments"
+# steps that there were not, and the stages that have them
+SINCE_THEN = re.compile(r"osc\.mechanics|dial\.air|dial\..+\.drift")
+GREW = ("oscillator and RF", "dial")
 
 
 def without_amount(words: str) -> str:
@@ -141,18 +144,28 @@ def test_a_job_stands_where_it_stood(opened: Workshop, job: int, tmp_path: Path)
         opened = gate_passed_again(tmp_path, job)
     page = job_page(opened, job)
     added = {JUNCTIONS} if job == SOLID_STATE else set()
-    stood = [s for s in steps_of(page) if s[0] not in added]
+    stood = [s for s in steps_of(page) if s[0] not in added and not SINCE_THEN.fullmatch(s[0])]
     assert [as_then(job, s) for s in stood] == [[key(s[0]), *s[1:]] for s in then(job)["steps"]]
-    assert page.journey.next_key in added or key(page.journey.next_key) == key(then(job)["next"])
+    new = page.journey.next_key in added or SINCE_THEN.fullmatch(page.journey.next_key)
+    assert new or key(page.journey.next_key) == key(then(job)["next"])
     shown, told = results_of(page), [[key(r[0]), *r[1:]] for r in then(job)["results"]]
     assert [as_then(job, [*r[:4], without_amount(r[4]), *r[5:]]) for r in shown] == [
         [*r[:4], without_amount(r[4]), *r[5:]] for r in told
     ]
     line = next(line for line in shelf(opened, limit=100)[0] if line.job_id == job)
     assert line.closed == then(job)["closed"]
-    if not added:
+    if not added and not new:
         told = then(job)["standing"]
-        assert {name: line.standing[name] for name in told} == told
+        assert {n: old_stages(line.standing[n]) for n in told} == {
+            n: old_stages(v) for n, v in told.items()
+        }
+
+
+def old_stages(told: object) -> object:
+    """What was told of a standing, without the stages that have gained steps."""
+    if not isinstance(told, list):
+        return told
+    return [x for x in told if not (isinstance(x, dict) and x.get("stage") in GREW)]
 
 
 @pytest.mark.parametrize("job", EVERY)

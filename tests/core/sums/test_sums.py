@@ -8,11 +8,12 @@ import re
 import pytest
 
 from glowdial.core.language.errors import BadInput, NotFound
+from glowdial.core.model.stations import read_stations
 from glowdial.core.plan.scale import SCALE
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.book import SUMS, sum_of
 from glowdial.core.sums.form import SumAnswer, SumForm
-from glowdial.core.sums.moving import FoundBand, read_stations
+from glowdial.core.sums.moving import FoundBand
 
 STOCK = (
     StockItem(1, False, 16e-6, 450.0, 4, electrolytic=True),

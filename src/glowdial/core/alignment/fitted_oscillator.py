@@ -46,6 +46,8 @@ IDLE_PRIOR, MOST_IDLE = 0.03, 2
 WAY_SURE = 0.95
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
+# so near a mark another reading tells of it
+BESIDE_SHARE = 0.05
 # from a doubt to half of the interval that holds nine of ten
 NINETY = 1.645
 
@@ -306,7 +308,11 @@ class FittedOscillator:
     def last_off(self, mark_hz: float) -> float:
         """How far the last reading at a mark is off what all others say, in its own doubts."""
         read = self.stand.mark_hz[:-1]
-        mine = [v for hz, v in zip(read, self.off, strict=True) if hz == mark_hz]
+        mine = [
+            v
+            for hz, v in zip(read, self.off, strict=True)
+            if abs(hz / mark_hz - 1.0) <= BESIDE_SHARE
+        ]
         return abs(mine[-1]) if mine else 0.0
 
     def learned(self, key: str) -> Turner:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
@@ -17,6 +18,7 @@ from glowdial.core.journey.pictures import (
 )
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
+from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
 from glowdial.core.language.verdicts import judge, symmetric
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
@@ -31,6 +33,10 @@ SHORT_OF_IMAGE = 0.9
 POINTER_SETTING, PEAK_SHARE = 0.0006, 0.08
 # a passband of the usual cans against its centre and Q
 CAN_WIDTH = 1.3
+# the field for where the pointer stood, and how far beside a mark what comes in still tells of it
+POINTED, NEAR_SHARE = "dial", 0.05
+# the question for where a calibrator's harmonic stands
+HARMONIC = "harmonic"
 # scales beside the one that is read
 MOST_BESIDE = 2
 
@@ -67,7 +73,58 @@ def frequency_field(mark_hz: float) -> Field:
         nominal=mark_hz,
         measurand=GENERATOR_FREQUENCY,
         sets="generator_hz",
+        against=POINTED,
     )
+
+
+def pointer_field(mark_hz: float) -> Field:
+    """Field for where the pointer stood, where that was not on the mark: at a station's place."""
+    return Field(
+        POINTED,
+        "with the pointer at",
+        frequency_quantity(mark_hz),
+        required=False,
+        nominal=mark_hz,
+    )
+
+
+def pointed_hz(answer: Answer, mark_hz: float) -> float:
+    """What the dial said at a reading of a mark."""
+    return answer.values.get(POINTED, mark_hz)
+
+
+def brought_in_hz(answer: Answer, mark_hz: float) -> float:
+    """What comes in at a mark by a reading on it or beside it: there the error is the same factor,
+    as of the same length of scale."""
+    return answer.values["frequency"] * mark_hz / pointed_hz(answer, mark_hz)
+
+
+def is_beside(dial_hz: float, mark_hz: float) -> bool:
+    """Whether what comes in there tells of a mark."""
+    return abs(dial_hz / mark_hz - 1.0) <= NEAR_SHARE
+
+
+def as_read(answer: Answer) -> Answer:
+    """A calibrator's harmonic as the reading that it is: what came in, and what the dial said."""
+    if answer.ask != HARMONIC:
+        return answer
+    true_hz = answer.asked_at("true_hz")
+    return replace(answer, values={"frequency": true_hz, POINTED: answer.values[POINTED]})
+
+
+def check_pointed(ask: Ask, values: Mapping[str, float]) -> None:
+    """Raises BadInput for a pointer too far from the mark that is asked for to tell of it."""
+    field = next((f for f in ask.fields if f.name == POINTED and not f.required), None)
+    if field is None or not field.nominal or POINTED not in values:
+        return
+    mark_hz, at_hz = field.nominal, values[POINTED]
+    if not is_beside(at_hz, mark_hz):
+        raise BadInput(
+            field.label,
+            khz(at_hz),
+            f"is too far from {khz(mark_hz)} to tell of it: within {khz(NEAR_SHARE * mark_hz)}",
+            khz(mark_hz).split()[0],
+        )
 
 
 def _span_words(facts: ReceiverFacts, mark_hz: float) -> str:
@@ -113,8 +170,9 @@ def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) ->
     return Ask(
         key,
         f"Pointer on {khz(mark_hz)}: move the generator, at most {_span_words(facts, mark_hz)} "
-        "either way, for the most AVC, and enter its frequency.",
-        (frequency_field(mark_hz),),
+        "either way, for the most AVC, and enter its frequency. Of a known signal near it: its "
+        "frequency, and where the pointer stands.",
+        (frequency_field(mark_hz), pointer_field(mark_hz)),
         khz(mark_hz).split()[0],
         expected=symmetric(mark_hz, tolerance),
         expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",
@@ -126,12 +184,15 @@ def mark_result(
     band: BandFacts, mark_hz: float, answer: Answer, *, label: str, stale: bool, as_found: bool
 ) -> Result:
     """The frequency that came in at a mark, against the dial tolerance."""
-    value = answer.values["frequency"]
+    value = brought_in_hz(answer, mark_hz)
     tolerance = band.tolerance_hz(mark_hz)
+    beside = ""
+    if POINTED in answer.values:
+        beside = f"; {khz(answer.values['frequency'])} at {khz(answer.values[POINTED])}"
     return result(
         answer,
         label,
-        f"{khz(value)} ({(value - mark_hz) / 1e3:+.1f} kHz)",
+        f"{khz(round(value, -1))} ({(value - mark_hz) / 1e3:+.1f} kHz{beside})",
         value,
         symmetric(mark_hz, tolerance),
         (khz(mark_hz - tolerance), khz(mark_hz + tolerance)),
@@ -228,9 +289,9 @@ def _foretold_off(
 
 
 def _scale_reading(band: BandFacts, mark_hz: float, answer: Answer, words: str) -> ScaleReading:
-    error_hz = answer.values["frequency"] - mark_hz
+    error_hz = brought_in_hz(answer, mark_hz) - mark_hz
     tolerance = band.tolerance_hz(mark_hz)
-    verdict = judge(answer.values["frequency"], symmetric(mark_hz, tolerance)).verdict
+    verdict = judge(mark_hz + error_hz, symmetric(mark_hz, tolerance)).verdict
     return ScaleReading(error_hz / tolerance, f"{error_hz / 1e3:+.1f} kHz", words, verdict.value)
 
 

@@ -60,11 +60,19 @@ def doubts_of(
     if swapped:
         return (swapped,)
     found = [
-        _doubt(ask, field, values[field.name], typed.get(field.name, ""), neighbours)
+        _doubt(ask, field, _as_expected(ask, field, values), typed.get(field.name, ""), neighbours)
         for field in ask.fields
         if field.quantity is not None and field.name in values
     ]
     return tuple(words for words in found if words)
+
+
+def _as_expected(ask: Ask, field: Field, values: Mapping[str, float]) -> float:
+    """A value as it would be where it was asked for: a mark's, of what was read beside the mark."""
+    against = next((f for f in ask.fields if f.name == field.against), None)
+    if against is None or not against.nominal or not values.get(against.name):
+        return values[field.name]
+    return values[field.name] * against.nominal / values[against.name]
 
 
 def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequence[float]) -> str:

@@ -56,7 +56,8 @@ class Field:
     ``measurand`` is what the value is and where; ``sets`` names the bench's setting that it tells
     ("line_v"), which makes it a condition of the other values. A ``table`` is a text of many lines,
     such as a trace's samples. On a typed line, fields that may
-    stay empty come last. ``nominal`` is what is expected.
+    stay empty come last. ``nominal`` is what is expected; where the field named by ``against`` is
+    off its own, this one is expected to be off by the same factor.
     """
 
     name: str
@@ -69,6 +70,7 @@ class Field:
     measurand: Measurand | None = None
     sets: str = ""
     table: bool = False
+    against: str = ""
 
     @property
     def free(self) -> bool:

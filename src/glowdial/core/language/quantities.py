@@ -129,6 +129,10 @@ WATTS = Quantity("power", "W", "W", 0.1, 1000.0, "60", "must be a power of 0.1 t
 TEMPERATURE = Quantity(
     "temperature", "C", "C", -30.0, 60.0, "21", "must be a room's temperature of -30 to 60 C"
 )
+RUN_MINUTES = Quantity(
+    "minutes of a run", "min", "min", 0.0, 2880.0, "5", "must be 0 to 2880 minutes"
+)
+HUMIDITY = Quantity("humidity", "%", "%", 0.0, 100.0, "45", "must be 0 to 100 %")
 MILLIMETRES = Quantity("length", "mm", "mm", 0.0, 2000.0, "85", "must be 0 to 2000 mm")
 CURRENT = Quantity("current", "A", "mA", 0.0, 20.0, "62", "must be a current of 0 to 20 A")
 
@@ -147,6 +151,7 @@ _TAIL = {
     "C": r"(?:°?C)?",
     "mm": r"(?:mm)?",
     "s": r"(?:s|sec)?",
+    "min": r"(?:min|minutes?)?",
 }
 OPEN = re.compile(r"^(?:open|ol|o\.l\.)$", re.IGNORECASE)
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
@@ -185,7 +190,7 @@ def _value(text: str, quantity: Quantity) -> float | None:
     if quantity is RESISTANCE and OPEN.match(text):
         return quantity.maximum
     tail = _TAIL[quantity.base]
-    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C", "mm") else ""
+    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C", "mm", "min") else ""
     inner = rf"^([+-]?)(\d+)([{prefixes}R])(\d+)\s*{tail}$" if prefixes else None
     if inner and (match := re.match(inner, text)):
         scale = 1.0 if match[3] == "R" else _PREFIX[match[3]]
@@ -228,6 +233,7 @@ def split_values(
     line. Raises BadInput when the count differs.
     """
     words = text.strip().replace(";", " ").split()
+    fewest = count if least is None else least
     parts: list[str] = []
     for word in words:
         if words_last and len(parts) == count:
@@ -237,11 +243,10 @@ def split_values(
         if parts and any(w.startswith(f"{parts[-1]} {word}".lower()) for w in apart):
             # a choice of several words, as a meter's name
             parts[-1] = f"{parts[-1]} {word}"
-        elif parts and not choice and _belongs_to(parts[-1], word, spare=len(words) > count):
+        elif parts and not choice and _belongs_to(parts[-1], word, spare=len(words) > fewest):
             parts[-1] = f"{parts[-1]} {word}"
         else:
             parts.append(word)
-    fewest = count if least is None else least
     if not fewest <= len(parts) <= count:
         some = f"{count}" if fewest == count else f"{fewest} to {count}"
         wanted = "one value" if count == 1 else f"{some} values with a space between"

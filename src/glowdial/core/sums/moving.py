@@ -8,8 +8,6 @@ its Q. Source: the resonance formula at both ends.
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -19,7 +17,8 @@ import numpy as np
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Field, Plot, PlotLine
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import CAPACITANCE, FREQUENCY, Quantity, khz, parse
+from glowdial.core.language.quantities import CAPACITANCE, FREQUENCY, Quantity, khz
+from glowdial.core.model.stations import Station, read_stations
 from glowdial.core.physics.tracking import mistracking_loss_db
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
@@ -27,20 +26,7 @@ from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
 ABOVE, BELOW = "above the signal", "below the signal"
 TRIMMER, CORE = "the trimmer", "the core"
 AERIAL_Q, GRID, MOST_LOSS_DB = 75.0, 81, 30.0
-WEIGHT = Quantity("weight", "", "", 0.0, 1e6, "1", "must be a weight of 0 to a million")
 SHARE = Quantity("share", "%", "", 0.0, 30.0, "6", "must be 0 to 30 per cent")
-EXAMPLE = "1610 Harbour, north quay, 3"
-FEWEST, MOST = 2, 4
-
-
-@dataclass(frozen=True, slots=True)
-class Station:
-    """A station that is wanted: where, its name and place, and how much it is wanted."""
-
-    frequency_hz: float
-    name: str
-    place: str = ""
-    weight: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,38 +65,6 @@ class FoundBand:
         most_f = least_f + self.swing_f
         tuned_hz = self.low_hz * math.sqrt(most_f / max(most_f - out_f, 1e-3 * most_f))
         return min(mistracking_loss_db(low_hz - tuned_hz, low_hz, AERIAL_Q), MOST_LOSS_DB)
-
-
-def read_stations(text: str) -> list[Station]:
-    """Stations as CSV, one a line: frequency, name, place, weight; the last two may be left out. A
-    bare frequency is in kHz; a heading is passed over. Raises BadInput with the line."""
-    found = []
-    rows = csv.reader(io.StringIO(text.replace(";", "\n")), skipinitialspace=True)
-    for number, row in enumerate(rows, start=1):
-        cells = [c.strip() for c in row]
-        if not any(cells) or (number == 1 and cells[0].lower().startswith("freq")):
-            continue
-        # a frequency and a name may stand apart by a blank alone
-        first, _, rest = cells[0].partition(" ")
-        if rest and not rest[:1].isdigit() and rest.split()[0].lower() not in ("khz", "mhz", "hz"):
-            cells = [first, rest, *cells[1:]]
-        if not FEWEST <= len(cells) <= MOST:
-            raise BadInput(
-                f"stations, line {number}",
-                ",".join(row),
-                "is frequency, name, place, weight",
-                EXAMPLE,
-            )
-        hz = parse(cells[0], FREQUENCY, f"stations, line {number}")
-        weight = (
-            parse(cells[3], WEIGHT, f"stations, line {number}, weight")
-            if len(cells) == MOST and cells[3]
-            else 1.0
-        )
-        found.append(Station(hz, cells[1], cells[2] if len(cells) > FEWEST else "", weight))
-    if not found:
-        raise BadInput("stations", text, "hold no station", EXAMPLE)
-    return found
 
 
 def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:

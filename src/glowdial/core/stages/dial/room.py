@@ -2,8 +2,30 @@
 
 from __future__ import annotations
 
-from glowdial.core.journey.room import Leg, Room
+from glowdial.core.journey.dial_marks import check_pointed
+from glowdial.core.journey.room import Entering, Leg, Room, Situation
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.model.stations import read_stations
+from glowdial.core.stages.dial.air import STATIONS
+from glowdial.core.stages.dial.calibrator import CALIBRATOR, check_spacing
+from glowdial.core.stages.dial.points import POINTS, read_points
 from glowdial.core.stages.dial.steps import STAGE, dial_report, dial_steps
 
+
+def check_reading(situation: Situation, step: Step, ask: Ask, entering: Entering) -> None:
+    """Raises BadInput for a reading too far from its mark to tell of it, a calibrator that says too
+    little, and lists that are not understood."""
+    check_pointed(ask, entering.values)
+    if ask.key == STATIONS:
+        read_stations(entering.texts["stations"])
+    if ask.key not in (CALIBRATOR, POINTS):
+        return
+    band = situation.facts.band(step.key.removeprefix("dial."))
+    if ask.key == CALIBRATOR:
+        check_spacing(band, entering.values["spacing"])
+    else:
+        read_points(entering.texts["points"], band)
+
+
 CALIBRATION = Leg("calibration of the dial", dial_steps)
-ROOM = Room(STAGE, (CALIBRATION,), report=dial_report)
+ROOM = Room(STAGE, (CALIBRATION,), check=check_reading, report=dial_report)

@@ -8,7 +8,9 @@ import numpy as np
 
 from glowdial.core.journey.dial_marks import (
     as_found_key,
+    as_read,
     band_adjusters,
+    brought_in_hz,
     dial_leads,
     dial_scale,
     mark_ask,
@@ -40,19 +42,41 @@ from glowdial.core.journey.steps import Ask, Plot, PlotLine, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.dial.air import air_test
+from glowdial.core.stages.dial.calibrator import (
+    CALIBRATOR,
+    calibrator_ask,
+    harmonic_ask,
+    harmonics,
+)
 from glowdial.core.stages.dial.causes import cause_words
-from glowdial.core.stages.dial.curve import DialCurve, DialMark
+from glowdial.core.stages.dial.curve import DialCurve
+from glowdial.core.stages.dial.drift import drift_step
+from glowdial.core.stages.dial.points import (
+    MARK,
+    dial_key,
+    dial_points,
+    marks_read,
+    points_ask,
+)
+from glowdial.core.stages.dial.spreads import spread_steps
 
 STAGE = "dial"
 CABINET_STEP = "dial.cabinet"
 CURVE_POINTS = 41
-MARK = "mark"
 
 
 def dial_steps(situation: Situation) -> list[Step]:
-    """Back into the cabinet, then the marks of every band."""
+    """Back into the cabinet, then the marks of every band and its bandspreads; where somebody wants
+    them, drift runs and a test on the air."""
     facts, record = situation.facts, situation.record
-    return [_cabinet(facts, record), *(_marks(facts, record, band) for band in facts.bands)]
+    steps = [_cabinet(facts, record)]
+    for band in facts.bands:
+        steps += [_marks(facts, record, band), *spread_steps(facts, record, band)]
+    if not record.of_step(CABINET_STEP):
+        return steps
+    steps += [drift_step(facts, record, band) for band in facts.bands]
+    return [*steps, air_test(facts, record)]
 
 
 def _cabinet(facts: ReceiverFacts, record: JobRecord) -> Step:
@@ -74,16 +98,21 @@ def _mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> Ask:
 
 
 def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
-    key = f"dial.{band.key}"
-    marks_hz = planned(record, key, band.dial_marks_hz)
+    key = dial_key(band)
+    chosen = record.latest(key, CALIBRATOR)
+    wanted = harmonics(band, chosen.values["spacing"]) if chosen else band.dial_marks_hz
+    marks_hz = planned(record, key, wanted, chosen)
     basis = Basis(
         adjusters=(*band_adjusters(band), *facts.if_adjusters()),
         areas=(CABINET, "oscillator", "if"),
     )
-    asks = [_mark_ask(facts, band, mark) for mark in marks_hz]
+    asks = [
+        harmonic_ask(record, band, mark, chosen) if chosen else _mark_ask(facts, band, mark)
+        for mark in marks_hz
+    ]
     found = readings(record, key, asks, basis)
     results = tuple(
-        mark_result(band, mark, r.answer, label=khz(mark), stale=r.stale, as_found=False)
+        mark_result(band, mark, as_read(r.answer), label=khz(mark), stale=r.stale, as_found=False)
         for mark, r in zip(marks_hz, found, strict=True)
         if r.answer is not None
     )
@@ -99,6 +128,7 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         leads=dial_leads(facts),
         powered=True,
         programme=marks_hz,
+        others=(calibrator_ask(), points_ask()),
         draw=lambda: _plot(band, curve),
         scale=replace(
             scale_picture(
@@ -139,7 +169,7 @@ def _corrected(band: BandFacts, curve: DialCurve) -> tuple[ScaleCorrection, ...]
 
 
 def _as_left(found: Reading) -> list[tuple[Answer, str]]:
-    return [(found.answer, "as left")] if found.answer is not None else []
+    return [(as_read(found.answer), "as left")] if found.answer is not None else []
 
 
 def as_found_answers(record: JobRecord, band: BandFacts) -> dict[float, Answer]:
@@ -153,12 +183,7 @@ def as_found_answers(record: JobRecord, band: BandFacts) -> dict[float, Answer]:
 
 def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
     """The dial's error curve from the marks read so far; None below two."""
-    read = {
-        a.asked_at("dial_hz"): a.values["frequency"]
-        for a in record.of_step(f"dial.{band.key}")
-        if a.ask == MARK
-    }
-    marks = tuple(DialMark(mark, read[mark]) for mark in sorted(read))
+    marks = dial_points(record, band)
     return DialCurve(marks) if len(marks) >= 2 else None
 
 
@@ -225,13 +250,14 @@ def dial_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
 
 
 def _rows(record: JobRecord, band: BandFacts) -> list[ReportRow]:
-    curve = dial_curve(record, band)
-    left_hz = {m.dial_hz: m.true_hz for m in curve.marks} if curve else {}
+    left_hz = {m: brought_in_hz(a, m) for m, a in marks_read(record, band).items()}
     found_hz = {
-        mark: answer.values["frequency"] for mark, answer in as_found_answers(record, band).items()
+        mark: brought_in_hz(answer, mark) for mark, answer in as_found_answers(record, band).items()
     }
     rows = []
-    for mark in planned(record, f"dial.{band.key}", band.dial_marks_hz):
+    chosen = record.latest(dial_key(band), CALIBRATOR)
+    wanted = harmonics(band, chosen.values["spacing"]) if chosen else band.dial_marks_hz
+    for mark in planned(record, dial_key(band), wanted, chosen):
         left, found, tolerance = left_hz.get(mark), found_hz.get(mark), band.tolerance_hz(mark)
         rows.append(
             report_row(

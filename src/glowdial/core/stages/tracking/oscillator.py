@@ -17,7 +17,14 @@ from glowdial.core.alignment.fitted_oscillator import (
     fit_oscillator,
 )
 from glowdial.core.alignment.next_move import Mark
-from glowdial.core.journey.dial_marks import as_found_key, band_adjusters, mark_doubt_hz
+from glowdial.core.journey.dial_marks import (
+    as_found_key,
+    as_read,
+    band_adjusters,
+    is_beside,
+    mark_doubt_hz,
+    pointed_hz,
+)
 from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Move
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
@@ -115,8 +122,10 @@ def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]
             found.append((names[answer.ask], answer))
         elif answer.step.startswith(rounds):
             found.append((names[answer.step.rpartition(".")[2]], answer))
-        elif answer.step == dial and dict(answer.point).get("dial_hz"):
-            found.append((answer.asked_at("dial_hz"), answer))
+    for answer in map(as_read, record.of_step(dial)):
+        point = dict(answer.point)
+        if "frequency" in answer.values and point:
+            found.append((point.get("dial_hz", point.get("true_hz", 0.0)), answer))
     return found
 
 
@@ -127,7 +136,7 @@ def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[
     """
     adjusters = band_adjusters(band)
     story = _story(facts, record, band)
-    marks = {id(answer): mark for mark, answer in band_reads(record, band)}
+    marks = {(a.step, a.question): mark for mark, a in band_reads(record, band)}
     events: list[Event] = []
     booked: dict[str, float] = {}
     pending = pending_moves(record, band, story)
@@ -147,9 +156,9 @@ def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[
             events.append(Turned(entry.adjuster, entry.turns))
         else:
             events += _told_by(entry, band, booked.pop(entry.step, 0.0))
-            mark = marks[id(entry)]
+            mark = marks[entry.step, entry.question]
             doubt = math.hypot(mark_doubt_hz(facts, band, mark), entry.doubts.get("frequency", 0.0))
-            events.append(MarkRead(mark, entry.values["frequency"], doubt))
+            events.append(MarkRead(pointed_hz(entry, mark), entry.values["frequency"], doubt))
     return events
 
 
@@ -190,9 +199,11 @@ def _told_by(answer: Answer, band: BandFacts, booked: float) -> list[Event]:
 def reads_since_moved(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> dict[float, int]:
     """How often each mark was read since anything changed what comes in there."""
     counts: dict[float, int] = {}
+    ends = (band.high_mark_hz, band.low_mark_hz)
     for event in events_of(facts, record, band):
         if isinstance(event, MarkRead):
-            counts[event.mark_hz] = counts.get(event.mark_hz, 0) + 1
+            at = next((m for m in ends if is_beside(event.mark_hz, m)), event.mark_hz)
+            counts[at] = counts.get(at, 0) + 1
         else:
             counts.clear()
     return counts

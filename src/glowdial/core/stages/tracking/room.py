@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from glowdial.core.journey.consequences import Consequence, RecallTurns
+from glowdial.core.journey.dial_marks import check_pointed
 from glowdial.core.journey.room import Entering, Leg, Room, Situation
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.stages.tracking.oscillator import LEARNED_FORM
@@ -16,5 +17,10 @@ def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Conseque
     return (RecallTurns(),) if set_up else ()
 
 
+def check_reading(_: Situation, __: Step, ask: Ask, entering: Entering) -> None:
+    """Raises BadInput for a reading too far from its mark to tell of it."""
+    check_pointed(ask, entering.values)
+
+
 BANDS = Leg("oscillator and aerial, band by band", tracking_steps)
-ROOM = Room(STAGE, (BANDS,), follows=_follows, registers=(LEARNED_FORM,))
+ROOM = Room(STAGE, (BANDS,), check=check_reading, follows=_follows, registers=(LEARNED_FORM,))

@@ -10,6 +10,7 @@ from glowdial.core.alignment.next_move import STRANGE, Act, NextMove, next_move
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.dial_marks import (
     as_found_key,
+    brought_in_hz,
     dial_leads,
     dial_recipe,
     frequency_field,
@@ -17,6 +18,7 @@ from glowdial.core.journey.dial_marks import (
     mark_cost,
     mark_doubt_hz,
     mark_result,
+    pointer_field,
     scale_picture,
 )
 from glowdial.core.journey.pictures import ScalePicture
@@ -122,7 +124,7 @@ def _outside_as_found(rounds: _Rounds) -> list[Step]:
     steps = []
     for end in band_ends(rounds.band):
         found = rounds.record.latest(survey, end.name)
-        off_hz = abs(found.values["frequency"] - end.mark_hz) if found else 0.0
+        off_hz = abs(brought_in_hz(found, end.mark_hz) - end.mark_hz) if found else 0.0
         if off_hz > rounds.band.tolerance_hz(end.mark_hz) and not rounds.last_of(end):
             step = _step(rounds, rounds.next_key(end), end)
             steps.append(settle(step, remaining=_check_ask(rounds, end, 0)))
@@ -203,7 +205,9 @@ def _step(rounds: _Rounds, key: str, end: End) -> Step:
         powered=True,
         adjuster=end.adjuster,
         scale=_creeping(rounds, end),
-        cost=mark_cost(band, end.mark_hz, answers[-1].values["frequency"]) if answers else "",
+        cost=mark_cost(band, end.mark_hz, brought_in_hz(answers[-1], end.mark_hz))
+        if answers
+        else "",
         advice=_ended_words(rounds, end) if final else (),
     )
 
@@ -304,6 +308,7 @@ def _move_ask(rounds: _Rounds, end: End, number: int, turned: float) -> Ask:
         (
             Field("turns", "turn", TURNS, measurand=turn_of(end.adjuster or "")),
             frequency_field(end.mark_hz),
+            pointer_field(end.mark_hz),
         ),
         f"{fine_turn_entry(turned)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),

@@ -29,6 +29,7 @@ from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
+from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.oscillator import fitted
 from glowdial.core.stages.tracking.peaks import peak_steps, set_up_at
 from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
@@ -40,8 +41,8 @@ TRACKING_POINTS = 61
 
 
 def tracking_steps(situation: Situation) -> list[Step]:
-    """Per band: set up, survey as found, decision, rounds at both ends, aerial trimmer."""
-    steps: list[Step] = []
+    """The dial's mechanics; then per band: set up, survey as found, decision, rounds, aerial."""
+    steps = mechanics_steps(situation.facts, situation.record)
     for band in situation.facts.bands:
         steps += _band_steps(situation.facts, situation.record, band)
     return steps

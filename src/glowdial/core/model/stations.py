@@ -1,0 +1,56 @@
+"""Stations of known frequency, as people list them."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+
+from glowdial.core.language.errors import BadInput
+from glowdial.core.language.quantities import FREQUENCY, Quantity, parse
+
+WEIGHT = Quantity("weight", "", "", 0.0, 1e6, "1", "must be a weight of 0 to a million")
+EXAMPLE = "1610 Harbour, north quay, 3"
+FEWEST, MOST = 2, 4
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """A station that is wanted: where, its name and place, and how much it is wanted."""
+
+    frequency_hz: float
+    name: str
+    place: str = ""
+    weight: float = 1.0
+
+
+def read_stations(text: str) -> list[Station]:
+    """Stations as CSV, one a line: frequency, name, place, weight; the last two may be left out. A
+    bare frequency is in kHz; a heading is passed over. Raises BadInput with the line."""
+    found = []
+    rows = csv.reader(io.StringIO(text.replace(";", "\n")), skipinitialspace=True)
+    for number, row in enumerate(rows, start=1):
+        cells = [c.strip() for c in row]
+        if not any(cells) or (number == 1 and cells[0].lower().startswith("freq")):
+            continue
+        # a frequency and a name may stand apart by a blank alone
+        first, _, rest = cells[0].partition(" ")
+        if rest and not rest[:1].isdigit() and rest.split()[0].lower() not in ("khz", "mhz", "hz"):
+            cells = [first, rest, *cells[1:]]
+        if not FEWEST <= len(cells) <= MOST:
+            raise BadInput(
+                f"stations, line {number}",
+                ",".join(row),
+                "is frequency, name, place, weight",
+                EXAMPLE,
+            )
+        hz = parse(cells[0], FREQUENCY, f"stations, line {number}")
+        weight = (
+            parse(cells[3], WEIGHT, f"stations, line {number}, weight")
+            if len(cells) == MOST and cells[3]
+            else 1.0
+        )
+        found.append(Station(hz, cells[1], cells[2] if len(cells) > FEWEST else "", weight))
+    if not found:
+        raise BadInput("stations", text, "hold no station", EXAMPLE)
+    return found

@@ -1,0 +1,113 @@
+"""The test on the air: known stations over all bands, where the dial says they are and how they are
+heard. The receiver is used as its owner will use it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from glowdial.core.journey.dial_marks import frequency_quantity
+from glowdial.core.journey.readings import asked_at
+from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
+from glowdial.core.language.quantities import khz
+from glowdial.core.language.verdicts import symmetric
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.stations import EXAMPLE, Station, read_stations
+
+STAGE = "dial"
+AIR, STATIONS, STATION = "dial.air", "stations", "station"
+GOOD, WEAK, NOT_HEARD = "good", "weak", "not heard"
+
+
+@dataclass(frozen=True, slots=True)
+class OnScale:
+    """A station on a band that has it."""
+
+    station: Station
+    band: BandFacts
+
+
+def air_test(facts: ReceiverFacts, record: JobRecord) -> Step:
+    """Known stations from a list, each where the dial says it; nobody has to take it."""
+    listed = record.latest(AIR, STATIONS)
+    known = on_scales(facts, read_stations(listed.texts["stations"])) if listed else []
+    asks = [_station_ask(one) for one in known]
+    heard = [(one, record.latest(AIR, ask.name)) for one, ask in zip(known, asks, strict=True)]
+    others = [ask for ask, (_, a) in zip(asks, heard, strict=True) if a is None]
+    return Step(
+        AIR,
+        STAGE,
+        "On the air: known stations over the bands (where somebody wants it)",
+        "A set is proved where it will be used: with its aerial, on stations that are known.",
+        status=Status.DONE,
+        powered=True,
+        others=(*others, _list_ask()),
+        results=tuple(_result(one, a) for one, a in heard if a is not None),
+        notes=_words(known, heard),
+    )
+
+
+def _list_ask() -> Ask:
+    return Ask(
+        STATIONS,
+        "Known stations as CSV, one a line: frequency, name, place, weight.",
+        (Field("stations", "stations as CSV", multiline=True, table=True),),
+        EXAMPLE,
+        called="stations from a list",
+    )
+
+
+def on_scales(facts: ReceiverFacts, stations: list[Station]) -> list[OnScale]:
+    """The stations that the set has a band for, each on the first that holds it, once."""
+    found: dict[float, OnScale] = {}
+    for station in stations:
+        hz = station.frequency_hz
+        band = next((b for b in facts.bands if b.low_hz <= hz <= b.high_hz), None)
+        if band is not None:
+            found.setdefault(hz, OnScale(station, band))
+    return list(found.values())
+
+
+def _station_ask(one: OnScale) -> Ask:
+    hz = one.station.frequency_hz
+    place = f", {one.station.place}" if one.station.place else ""
+    return asked_at(
+        Ask(
+            STATION,
+            f"{one.band.name}: {one.station.name}{place}, {khz(hz)}: what does the dial say, and "
+            "how is it heard?",
+            (
+                Field("dial", "dial says", frequency_quantity(hz), nominal=hz),
+                Field("heard", "heard", options=(GOOD, WEAK, NOT_HEARD)),
+            ),
+            f"{khz(hz).split()[0]} {GOOD}",
+            called=f"{one.station.name} {khz(hz)}",
+        ),
+        true_hz=hz,
+    )
+
+
+def _result(one: OnScale, answer: Answer) -> Result:
+    """Where the dial said it, against the band's tolerance; what is not heard says nothing."""
+    hz, dial = one.station.frequency_hz, answer.values["dial"]
+    heard, tolerance = answer.texts["heard"], one.band.tolerance_hz(hz)
+    return result(
+        answer,
+        f"{one.station.name} {khz(hz)}",
+        f"{heard}, {khz(dial)} on the dial ({(hz - dial) / 1e3:+.1f} kHz)"
+        if heard != NOT_HEARD
+        else heard,
+        dial,
+        symmetric(hz, tolerance) if heard != NOT_HEARD else None,
+        (khz(hz - tolerance), khz(hz + tolerance)),
+        as_found=True,
+    )
+
+
+def _words(known: list[OnScale], heard: list[tuple[OnScale, Answer | None]]) -> tuple[str, ...]:
+    if not known:
+        return ()
+    done = [a.texts["heard"] for _, a in heard if a is not None]
+    missing = [one.station.name for one, a in heard if a and a.texts["heard"] == NOT_HEARD]
+    lost = f" Not heard: {', '.join(missing)}." if missing else ""
+    return (f"{len(done)} of {len(known)} stations tried, {done.count(GOOD)} good.{lost}",)
