@@ -221,6 +221,8 @@ def _adjuster(
         adjuster.where,
         change,
         adjuster.travel_turns,
+        adjuster.can,
+        adjuster.far,
     )
 
 

@@ -170,6 +170,8 @@ class AdjusterSheet(Section):
     capacitance_per_turn_f: float | None = Field(default=None, ge=-1e-9, le=1e-9)
     inductance_fraction_per_turn: float | None = Field(default=None, ge=-1, le=1)
     travel_turns: float = Field(default=4.0, gt=0, le=60)
+    can: Words = Field(default="", description="a can that it shares with another band's adjuster")
+    far: bool = Field(default=False, description="reached past the other one of its can")
 
 
 class TransformerSheet(Section):

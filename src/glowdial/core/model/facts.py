@@ -27,6 +27,8 @@ class Adjuster:
 
     ``change_per_turn`` is the relative change of its part (the trimmer's whole capacity, strays
     included, or the coil's inductance) for one turn clockwise; None when the sheet does not say.
+    ``can`` is a can that it shares with another band's, ``far`` whether the tool goes past the
+    other one to reach it.
     """
 
     key: str
@@ -36,6 +38,8 @@ class Adjuster:
     where: str
     change_per_turn: float | None
     travel_turns: float
+    can: str = ""
+    far: bool = False
 
 
 @dataclass(frozen=True, slots=True)

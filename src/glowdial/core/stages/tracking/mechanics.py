@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.journey.dial_marks import as_found_key, dial_leads, frequency_quantity
+from glowdial.core.journey.pictures import ReadingTable
 from glowdial.core.journey.readings import Reading, conclude, reading
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
@@ -34,8 +35,14 @@ LEAST_SHARE, MOST_SHARE = 0.3, 3.0
 TRIED_SHARE = 0.5
 
 
-def mechanics_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
-    """The check of the mechanics; none in a job that read its dial before there was one."""
+def mechanics_steps(
+    facts: ReceiverFacts,
+    record: JobRecord,
+    also: tuple[Ask, ...] = (),
+    table: ReadingTable | None = None,
+) -> list[Step]:
+    """The check of the mechanics, with what else is decided and shown there; none in a job that
+    read its dial before there was one."""
     begun = any(record.of_step(as_found_key(band)) for band in facts.bands)
     if begun and not record.of_step(MECHANICS):
         return []
@@ -66,6 +73,8 @@ def mechanics_steps(facts: ReceiverFacts, record: JobRecord) -> list[Step]:
             if r.answer
         ),
         cost="the dial's mechanics are not right" if words else "",
+        others=also,
+        table=table,
     )
     return [_settled(step, found, [r for r in (stops, drive) if _bad(r)])]
 

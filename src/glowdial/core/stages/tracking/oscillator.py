@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache
 
 from glowdial.core.alignment.fitted_oscillator import (
@@ -18,6 +19,7 @@ from glowdial.core.alignment.fitted_oscillator import (
 )
 from glowdial.core.alignment.next_move import Mark
 from glowdial.core.journey.dial_marks import (
+    POINTED,
     as_found_key,
     as_read,
     band_adjusters,
@@ -29,6 +31,7 @@ from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Mov
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, TrackedBand, role_of
+from glowdial.core.stages.tracking.rock import rock_key
 
 # what a turn does where the sheet is silent, as a share of the whole part: the commonest adjusters
 NORM_CHANGE = {TankRole.SCALE: -0.014, TankRole.SHUNT: 0.18, TankRole.SERIES: 0.06}
@@ -122,11 +125,28 @@ def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]
             found.append((names[answer.ask], answer))
         elif answer.step.startswith(rounds):
             found.append((names[answer.step.rpartition(".")[2]], answer))
+    found += [(band.high_mark_hz, a) for a in record.of_step(pulled_key(band))]
+    found += _rocked(record, band)
     for answer in map(as_read, record.of_step(dial)):
         point = dict(answer.point)
         if "frequency" in answer.values and point:
             found.append((point.get("dial_hz", point.get("true_hz", 0.0)), answer))
     return found
+
+
+def pulled_key(band: BandFacts) -> str:
+    """The step in which the high mark is read once more after its signal circuits were peaked."""
+    return f"osc.{band.key}.pulled"
+
+
+def _rocked(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
+    """Where the low mark's signal came in when the low end was rocked, and set."""
+    low_hz = band.low_mark_hz
+    return [
+        (low_hz, replace(a, values={**a.values, "frequency": low_hz}))
+        for a in record.of_step(rock_key(band))
+        if POINTED in a.values
+    ]
 
 
 def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Event]:
@@ -191,7 +211,7 @@ def _told_by(answer: Answer, band: BandFacts, booked: float) -> list[Event]:
     rest = answer.values.get("turns", 0.0) - booked
     if abs(rest) < SAME_TURN or "turns" not in answer.values:
         return []
-    high = answer.step.endswith(".high")
+    high = answer.step.endswith((".high", ".pulled"))
     key = band.high_adjuster if high else band.low_adjuster
     return [Turned(key, rest)] if key is not None else []
 

@@ -10,12 +10,23 @@ from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.chain import AERIAL, SetUp, chain_picture
-from glowdial.core.journey.dial_marks import band_adjusters, dial_leads, dial_recipe
-from glowdial.core.journey.peaking import peak_step
+from glowdial.core.journey.dial_marks import (
+    band_adjusters,
+    brought_in_hz,
+    dial_leads,
+    dial_recipe,
+    mark_ask,
+    mark_cost,
+    mark_result,
+)
+from glowdial.core.journey.peaking import PEAK, peak_step
+from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.tracking.oscillator import pulled_key
+from glowdial.core.stages.tracking.plan import is_sealed
 from glowdial.core.stages.tracking.stage import STAGE
 
 PEAK_LEVEL_V = 200e-6
@@ -32,8 +43,12 @@ class _Circuit:
     mark_hz: float
 
 
-def peak_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
-    """A step for every adjuster of the signal circuits, in the order that they are peaked."""
+def peak_steps(
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts, *, first: bool = False
+) -> list[Step]:
+    """A step for every adjuster of the signal circuits, in the order that they are peaked. A
+    ``first`` pass, before the oscillator, is at the high mark alone, and stands whatever the
+    oscillator does afterwards."""
     low, high = band.low_mark_hz, band.high_mark_hz
     wanted = (
         ("rf-low", band.rf_low_adjuster, low),
@@ -41,11 +56,16 @@ def peak_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list
         ("rf", band.rf_adjuster, high),
         ("aerial", band.aerial_adjuster, high),
     )
-    circuits = [_Circuit(key, adjuster, mark) for key, adjuster, mark in wanted if adjuster]
+    circuits = [
+        _Circuit(key, adjuster, mark)
+        for key, adjuster, mark in wanted
+        if adjuster and not is_sealed(facts, adjuster) and not (first and mark == low)
+    ]
     steps = []
     before: tuple[str, ...] = ()
     for circuit in circuits:
-        steps.append(_peak(facts, record, band, circuit, before))
+        rests_on = () if first else (*band_adjusters(band), *before)
+        steps.append(_peak(facts, record, band, circuit, rests_on))
         # a core moves the high end too; the circuits themselves do not move each other
         if circuit.mark_hz == low:
             before = (*before, circuit.adjuster)
@@ -57,7 +77,7 @@ def _peak(
     record: JobRecord,
     band: BandFacts,
     circuit: _Circuit,
-    before: tuple[str, ...],
+    rests_on: tuple[str, ...],
 ) -> Step:
     recipe = dial_recipe(facts, band, circuit.mark_hz, Doing.PEAK)
     step = peak_step(
@@ -67,7 +87,7 @@ def _peak(
         recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V),
         level_v=PEAK_LEVEL_V,
         basis=Basis(
-            adjusters=(*band_adjusters(band), *(k for k in before if k != circuit.adjuster)),
+            adjusters=tuple(k for k in rests_on if k != circuit.adjuster),
             areas=("aerial",),
         ),
     )
@@ -78,6 +98,41 @@ def _peak(
         notes=(*step.notes, *_pulling(circuit.mark_hz)),
         show_chain=lambda: chain_picture(facts, record, now),
     )
+
+
+def pulled_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
+    """On short wave the high mark is read once more when its signal circuits were peaked: they pull
+    the oscillator along, and a mark that went outside goes back to the rounds."""
+    trimmers = tuple(k for k in (band.rf_adjuster, band.aerial_adjuster) if k)
+    peaked = any(record.latest(f"osc.{band.key}.{end}", PEAK) for end in ("rf", "aerial"))
+    mark = band.high_mark_hz
+    if mark < SHORT_WAVE_HZ or not trimmers or not peaked:
+        return []
+    key = pulled_key(band)
+    if record.of_step(f"dial.{band.key}") and not record.of_step(key):
+        # its dial was read without it
+        return []
+    found = reading(
+        record,
+        key,
+        mark_ask(facts, band, mark, "pulled"),
+        Basis(adjusters=(*trimmers, *band_adjusters(band))),
+    )
+    step = Step(
+        key,
+        STAGE,
+        f"{band.name}: read {khz(mark)} again, its trimmers pull the oscillator",
+        "On short wave what peaks the signal circuits moves the oscillator too.",
+        results=tuple(
+            mark_result(band, mark, a, label="after peaking", stale=found.stale, as_found=False)
+            for a in (found.answer,)
+            if a is not None
+        ),
+        leads=dial_leads(facts),
+        powered=True,
+        cost=mark_cost(band, mark, brought_in_hz(found.answer, mark)) if found.answer else "",
+    )
+    return [conclude(step, (found,))]
 
 
 def _pulling(mark_hz: float) -> tuple[str, ...]:

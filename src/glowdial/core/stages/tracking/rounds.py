@@ -43,6 +43,7 @@ from glowdial.core.stages.tracking.oscillator import (
     mark_of,
     reads_since_moved,
 )
+from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 16
@@ -142,7 +143,7 @@ def _worked(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> _Rounds
             end.mark_hz,
             end.adjuster,
             reads.get(end.mark_hz, 0),
-            given_up=_given_up(record, visits, end),
+            given_up=_given_up(record, visits, end) or _for_sensitivity(record, band, end),
         )
         for end in band_ends(band)
     ]
@@ -169,6 +170,11 @@ def _given_up(record: JobRecord, visits: Sequence[tuple[str, End]], end: End) ->
     """Whether a person closed the last visit of an end as it is."""
     last = next((key for key, e in reversed(visits) if e == end), "")
     return bool(last) and record.closure(last) is not None
+
+
+def _for_sensitivity(record: JobRecord, band: BandFacts, end: End) -> bool:
+    """Whether the low end was left where it is loudest, by somebody's choice."""
+    return end.name == "low" and chosen_goal(record, band) is RockGoal.SENSITIVITY
 
 
 def _step(rounds: _Rounds, key: str, end: End) -> Step:

@@ -31,7 +31,17 @@ from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.oscillator import fitted
-from glowdial.core.stages.tracking.peaks import peak_steps, set_up_at
+from glowdial.core.stages.tracking.peaks import peak_steps, pulled_steps, set_up_at
+from glowdial.core.stages.tracking.plan import (
+    Peaking,
+    WorkOrder,
+    band_order,
+    plan_words,
+    progress_table,
+    school_ask,
+    school_of,
+)
+from glowdial.core.stages.tracking.rock import rock_steps
 from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
 from glowdial.core.stages.tracking.stage import STAGE
 
@@ -42,9 +52,14 @@ TRACKING_POINTS = 61
 
 def tracking_steps(situation: Situation) -> list[Step]:
     """The dial's mechanics; then per band: set up, survey as found, decision, rounds, aerial."""
-    steps = mechanics_steps(situation.facts, situation.record)
-    for band in situation.facts.bands:
-        steps += _band_steps(situation.facts, situation.record, band)
+    facts, record = situation.facts, situation.record
+    table = progress_table(facts, record)
+    steps = [
+        replace(s, notes=(*s.notes, *plan_words(facts, record)))
+        for s in mechanics_steps(facts, record, (school_ask(),), table)
+    ]
+    for band in band_order(facts):
+        steps += _band_steps(facts, record, band)
     return steps
 
 
@@ -55,9 +70,19 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     decide = _decide(record, band, survey)
     steps = [set_up, survey, decide]
     answer = record.latest(f"{prefix}.decide", "decision")
-    if answer is not None and answer.texts.get("decision") == "align":
-        steps += round_steps(facts, record, band)
-        steps += peak_steps(facts, record, band)
+    if answer is None:
+        return steps
+    school = school_of(record)
+    if answer.texts.get("decision") != "align":
+        return steps + (peak_steps(facts, record, band) if school.peaking is Peaking.ALL else [])
+    rounds = round_steps(facts, record, band)
+    open_still = any(not s.status.finished for s in rounds)
+    if school.order is WorkOrder.SIGNAL_FIRST and open_still:
+        return [*steps, *peak_steps(facts, record, band, first=True), *rounds]
+    steps += [*rounds, *peak_steps(facts, record, band)]
+    steps += pulled_steps(facts, record, band)
+    if all(s.status.finished for s in steps):
+        steps += rock_steps(facts, record, band)
     return steps
 
 
@@ -70,7 +95,11 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         f"{band.name}: generator to the aerial socket, gang fully meshed, pointer on its stop",
         "A pointer that sits wrong would be adjusted into the coils.",
         leads=dial_leads(facts),
-        controls=(f"band switch: {band.name}", "pointer on its mark with the gang fully meshed"),
+        controls=(
+            f"band switch: {band.name}",
+            "pointer on its mark with the gang fully meshed",
+            *(f"{c} in its middle" for c in facts.controls if "aerial" in c.lower()),
+        ),
         powered=True,
         draw=lambda: _tracking_plot(band),
         advise=lambda: (_tracking_words(band),),
