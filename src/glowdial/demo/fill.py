@@ -54,7 +54,19 @@ PORTABLE = "causeway-portable"
 FIRST_TRACE = trace_key(1)
 PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
 GALLERY, HEADLAND, SKERRY = "gallery-seven", "headland-ten", "skerry-five"
-SHEETS = (TIDEWATER, FARM, KITCHEN, TUNER, PORTABLE, GALLERY, HEADLAND, SKERRY)
+FOUR_BANDS, CAR_RADIO = "breakwater-eight", "turnpike-three"
+SHEETS = (
+    TIDEWATER,
+    FARM,
+    KITCHEN,
+    TUNER,
+    PORTABLE,
+    GALLERY,
+    HEADLAND,
+    SKERRY,
+    FOUR_BANDS,
+    CAR_RADIO,
+)
 # as found: hardly moved since it was built, drifted, every screw turned
 NEVER_TOUCHED, DRIFTED, EVERY_SCREW = 0.12, 0.5, 1.4
 SECONDS_PER_LOOK = 30
@@ -225,6 +237,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _silent_on_vhf(bench)
     _dead_on_a_band(bench)
     _as_found(bench)
+    _band_by_band(bench)
     workshop.lines.close()
 
 
@@ -354,6 +367,27 @@ def _as_found(bench: DemoBench) -> None:
         )
         job_id = bench.arrives(name, serial, sheet, condition, days=7.0 + n)
         Volunteer(bench.workshop, job_id).work(_standing_at(until))
+
+
+def _band_by_band(bench: DemoBench) -> None:
+    """A communications receiver with two of its four bands done, and a car radio tuned by slugs
+    whose ends were just read."""
+    sets = (
+        ("Watch room receiver", "BE-6", FOUR_BANDS, "osc.d.round1"),
+        ("Ferry master's car radio", "TT-2", CAR_RADIO, "osc.band1.decide"),
+    )
+    for n, (name, serial, sheet, until) in enumerate(sets):
+        facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
+        condition = replace(
+            neglected(facts, bench.seed + 20 + n, severity=DRIFTED),
+            gang_wander=WELL_KEPT_GANG_WANDER,
+        )
+        job_id = bench.arrives(name, serial, sheet, condition, days=12.0 + n)
+        Volunteer(bench.workshop, job_id).work(_begins(until))
+
+
+def _begins(key: str) -> Callable[[Step], bool]:
+    return lambda step: step.key.startswith(key)
 
 
 def _standing_at(key: str) -> Callable[[Step], bool]:

@@ -16,6 +16,7 @@ from glowdial.core.stages.faults.case import MEND
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.state import CLASS, REASON
 from glowdial.core.stages.parts.state import SCHOOL as PARTS_SCHOOL
+from glowdial.core.stages.tracking.mechanics import SPREAD
 from glowdial.workshop.base.jobs import JobPage, job_page
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
@@ -108,6 +109,9 @@ class Volunteer:
             return None, (("decision", "align" if step.cost else "leave it"),)
         if ask.confirm:
             return "done", ()
+        if ask.key == SPREAD:
+            # no bench here moves a bandspread: as the sheet expects it
+            return ask.example, ()
         return None, tuple(self._said(view, step, ask))
 
     def _said(self, view: JobPage, step: Step, ask: Ask) -> Iterator[tuple[str, str]]:

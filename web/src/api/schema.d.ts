@@ -1609,6 +1609,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/another-receiver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Another receiver as generator
+         * @description Where to set another receiver so that its oscillator gives a wanted signal.
+         */
+        post: operations["sum-another-receiver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/counter-on-the-oscillator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Counter on the oscillator
+         * @description What a set is tuned to, from the frequency of its own oscillator.
+         */
+        post: operations["sum-counter-on-the-oscillator"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/coupled-pair": {
         parameters: {
             query?: never;
@@ -1809,6 +1849,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/radiated-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Field of a standard loop
+         * @description The field at a built-in aerial, from a generator's level through a loop.
+         */
+        post: operations["sum-radiated-field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/series-resistor": {
         parameters: {
             query?: never;
@@ -1987,6 +2047,49 @@ export interface components {
             since: string;
             /** Switched Off */
             switched_off: boolean;
+        };
+        /**
+         * AnotherReceiverSum
+         * @description Where to set another receiver so that its oscillator gives a wanted signal.
+         */
+        AnotherReceiverSum: {
+            /**
+             * What comes in there less what its dial says
+             * @description must be a dial error in kHz
+             * @default
+             * @example -3
+             */
+            error: string;
+            /**
+             * Its dial from
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 530
+             */
+            from: string;
+            /**
+             * IF of the other receiver
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 465
+             */
+            intermediate: string;
+            /**
+             * Its oscillator
+             * @example above the signal
+             * @enum {string}
+             */
+            oscillator: "above the signal" | "below the signal";
+            /**
+             * to
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 1620
+             */
+            to: string;
+            /**
+             * Signal wanted
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 1400
+             */
+            wanted: string;
         };
         /** AnswerRequest */
         AnswerRequest: {
@@ -2411,6 +2514,30 @@ export interface components {
         CountRequest: {
             /** Count */
             count: number;
+        };
+        /**
+         * CounterOnTheOscillatorSum
+         * @description What a set is tuned to, from the frequency of its own oscillator.
+         */
+        CounterOnTheOscillatorSum: {
+            /**
+             * Counter says
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 1865
+             */
+            counted: string;
+            /**
+             * IF as aligned
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 465
+             */
+            intermediate: string;
+            /**
+             * Oscillator
+             * @example above the signal
+             * @enum {string}
+             */
+            oscillator: "above the signal" | "below the signal";
         };
         /**
          * CoupledPairSum
@@ -4299,6 +4426,42 @@ export interface components {
              * @example 0.033u
              */
             text: string;
+        };
+        /**
+         * RadiatedFieldSum
+         * @description The field at a built-in aerial, from a generator's level through a loop.
+         */
+        RadiatedFieldSum: {
+            /**
+             * Its diameter (mm)
+             * @description must be 0 to 2000 mm
+             * @example 250
+             */
+            diameter: string;
+            /**
+             * Distance on its axis (mm)
+             * @description must be 0 to 2000 mm
+             * @example 600
+             */
+            distance: string;
+            /**
+             * Generator (EMF)
+             * @description must be a generator level of 0.01 uV to 10 V EMF
+             * @example 1m
+             */
+            level: string;
+            /**
+             * Series resistance, generator included
+             * @description must be 10 to 100k
+             * @example 450
+             */
+            ohm: string;
+            /**
+             * Turns of the loop
+             * @description must be 1 to 100 turns
+             * @example 3
+             */
+            turns: string;
         };
         /**
          * RampStepAnswer
@@ -16027,6 +16190,234 @@ export interface operations {
             };
         };
     };
+    "sum-another-receiver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnotherReceiverSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-counter-on-the-oscillator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CounterOnTheOscillatorSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "sum-coupled-pair": {
         parameters: {
             query?: never;
@@ -17063,6 +17454,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MovingABandSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-radiated-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RadiatedFieldSum"];
             };
         };
         responses: {

@@ -17,6 +17,7 @@ from glowdial.core.journey.pictures import (
     ScaleSpan,
 )
 from glowdial.core.journey.record import Answer
+from glowdial.core.journey.signal_in import signal_lead
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
@@ -42,9 +43,9 @@ MOST_BESIDE = 2
 
 
 def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
-    """Generator through the dummy aerial, meter on the AVC line."""
+    """Generator to what the set listens with, meter on the AVC line."""
     return (
-        Lead("signal generator", f"dummy aerial ({facts.dummy_aerial})", "aerial socket"),
+        signal_lead(facts),
         Lead("high-impedance DC meter", "clip", "AVC line"),
     )
 

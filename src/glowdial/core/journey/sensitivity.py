@@ -16,6 +16,7 @@ from glowdial.core.journey.dial_marks import (
 from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
+from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
@@ -126,7 +127,7 @@ def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading
     return SetUp(
         signal_hz=point.frequency_hz,
         generator_at=AERIAL,
-        through=facts.dummy_aerial,
+        through=through_words(facts),
         level_v=_level_v(point, rows),
         meter_at=SPEAKER,
         meter="audio",

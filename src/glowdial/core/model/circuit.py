@@ -20,6 +20,7 @@ class AerialKind(StrEnum):
     WIRE = "wire"
     LOOP = "loop"
     ROD = "rod"
+    DIPOLE = "built-in dipole"
 
 
 @dataclass(frozen=True, slots=True)

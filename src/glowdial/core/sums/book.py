@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from glowdial.core.language.errors import NotFound
 from glowdial.core.plan.scale import SCALE
-from glowdial.core.sums import levels, moving, parts, supply, tuning
+from glowdial.core.sums import helps, levels, moving, parts, supply, tuning
 from glowdial.core.sums.form import SumForm
 
 SUMS: tuple[SumForm, ...] = tuple(
     sorted(
-        (*parts.SUMS, *supply.SUMS, *levels.SUMS, *tuning.SUMS, *moving.SUMS),
+        (*parts.SUMS, *supply.SUMS, *levels.SUMS, *tuning.SUMS, *moving.SUMS, *helps.SUMS),
         key=lambda s: SCALE.index(s.stage),
     )
 )

@@ -15,7 +15,7 @@ from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
 from glowdial.core.stages.tracking.stage import STAGE
 
-MECHANICS = "osc.mechanics"
+MECHANICS, SPREAD = "osc.mechanics", "spread"
 RIGHT, POINTER_OFF, SHORT_OF_STOP = "on its mark", "pointer off its mark", "short of its stop"
 FREE, SLIPS, STIFF = "free", "slips", "stiff"
 STOPS_WORDS = {
@@ -139,7 +139,7 @@ def _spread_ask(facts: ReceiverFacts, band: BandFacts, spread: Bandspread) -> As
     start, tried = reference_hz(spread), _tried_hz(spread)
     quantity = frequency_quantity(band.high_hz)
     return Ask(
-        "spread",
+        SPREAD,
         f"Band {band.name}, main pointer on {khz(spread.main_hz)}, bandspread on its reference "
         f"({khz(start)}): what comes in? Then with the bandspread on {khz(tried)}, the main one "
         "untouched.",

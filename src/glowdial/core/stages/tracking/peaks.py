@@ -22,6 +22,7 @@ from glowdial.core.journey.dial_marks import (
 from glowdial.core.journey.peaking import PEAK, peak_step
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Basis, JobRecord
+from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
@@ -146,11 +147,11 @@ def _pulling(mark_hz: float) -> tuple[str, ...]:
 
 
 def set_up_at(facts: ReceiverFacts, band: BandFacts, mark_hz: float, adjuster: str | None) -> SetUp:
-    """Generator through the dummy aerial on a mark, meter on the AVC line."""
+    """Generator on a mark through what stands for the aerial, meter on the AVC line."""
     return SetUp(
         signal_hz=mark_hz,
         generator_at=AERIAL,
-        through=facts.dummy_aerial,
+        through=through_words(facts),
         level_v=PEAK_LEVEL_V,
         band=band.key,
         adjuster=adjuster,

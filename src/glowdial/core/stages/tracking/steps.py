@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
+    AERIAL_LEVEL_V,
     as_found_key,
     dial_leads,
     dial_scale,
@@ -25,11 +26,13 @@ from glowdial.core.journey.pictures import ScalePicture
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading, readings
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
+from glowdial.core.journey.signal_in import signal_in_words, signal_lead
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
+from glowdial.core.stages.tracking.nudges import nudge_steps
 from glowdial.core.stages.tracking.oscillator import fitted
 from glowdial.core.stages.tracking.peaks import peak_steps, pulled_steps, set_up_at
 from glowdial.core.stages.tracking.plan import (
@@ -58,6 +61,7 @@ def tracking_steps(situation: Situation) -> list[Step]:
         replace(s, notes=(*s.notes, *plan_words(facts, record)))
         for s in mechanics_steps(facts, record, (school_ask(),), table)
     ]
+    steps += nudge_steps(facts, record)
     for band in band_order(facts):
         steps += _band_steps(facts, record, band)
     return steps
@@ -92,7 +96,7 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     step = Step(
         key,
         STAGE,
-        f"{band.name}: generator to the aerial socket, gang fully meshed, pointer on its stop",
+        f"{band.name}: {_generator_to(facts)}, gang fully meshed, pointer on its stop",
         "A pointer that sits wrong would be adjusted into the coils.",
         leads=dial_leads(facts),
         controls=(
@@ -102,10 +106,16 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         ),
         powered=True,
         draw=lambda: _tracking_plot(band),
-        advise=lambda: (_tracking_words(band),),
+        advise=lambda: (_tracking_words(band), *signal_in_words(facts, AERIAL_LEVEL_V)),
         show_chain=lambda: chain_picture(facts, record, now),
     )
     return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
+
+
+def _generator_to(facts: ReceiverFacts) -> str:
+    """Where the generator's signal goes, in a few words."""
+    lead = signal_lead(facts)
+    return f"generator to the {lead.to.removeprefix('the ').partition(',')[0]}"
 
 
 def _tracking(band: BandFacts) -> tuple[Floats, Floats]:
