@@ -78,10 +78,8 @@ def verdict(answer: Answer) -> str:
     begin = f"{name} ({turns(turned)})"
     if abs(moved) >= LEAST_MOVED_HZ:
         rate = moved / turned / 1e3
-        which = (
-            "the oscillator's, and shared" if bands == EVERYWHERE else "this band's oscillator's"
-        )
-        return f"{begin}: {which}, about {rate:+.0f} kHz a turn here."
+        shared = ", and shared by the bands" if bands == EVERYWHERE else ""
+        return f"{begin}: the oscillator's{shared}, about {rate:+.0f} kHz a turn here."
     if strength != SAME:
         if bands == EVERYWHERE:
             return f"{begin}: the IF's, since every band feels it. It is not a band's adjuster."
