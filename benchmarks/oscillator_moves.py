@@ -35,6 +35,7 @@ from glowdial.core.physics.tracking import (
     signal_circuit,
     two_point,
 )
+from glowdial.core.stages.tracking.ghosts import ghosts
 from glowdial.core.stages.tracking.oscillator import turner_of
 
 GANG = Gang(12e-12, 430e-12)
@@ -288,6 +289,8 @@ class Tally:
     dead: list[bool] = field(default_factory=list)
     called_dead: list[bool] = field(default_factory=list)
     slips: list[bool] = field(default_factory=list)
+    images: list[bool] = field(default_factory=list)
+    between: list[float] = field(default_factory=list)
 
 
 def change_said(
@@ -300,13 +303,21 @@ def change_said(
     return screw.share_per_turn * float(math.exp(rng.uniform(-math.log(most), math.log(most))))
 
 
-def _asked(foreseen: Foreseen, hz: float, mark_hz: float) -> bool:
+def _asked(design: Design, foreseen: Foreseen, hz: float, mark_hz: float) -> bool:
     """Whether a reading as typed would be asked about."""
     low, high = foreseen.mean_hz - foreseen.half_hz, foreseen.mean_hz + foreseen.half_hz
-    ask = Ask(
-        "check", "", (frequency_field(mark_hz),), "", foretold=Foretold("frequency", low, high)
-    )
+    told = Foretold("frequency", low, high, ghosts(design.tracked, foreseen.mean_hz))
+    ask = Ask("check", "", (frequency_field(mark_hz),), "", foretold=told)
     return bool(doubts_of(ask, {"frequency": hz}, {"frequency": f"{hz / 1e3:g}"}, ()))
+
+
+def _further_out_between(band: HiddenBand, marks: list[float]) -> float:
+    """How much further out the worst mark between the ends stands, in tolerances, than where an
+    optimiser that sees inside puts both ends."""
+    between = [float(m) for m in np.linspace(marks[1], marks[0], 5)[1:-1]]
+    left = max(abs(band.error(m)) for m in between)
+    put_right(band, marks)
+    return left - max(abs(band.error(m)) for m in between)
 
 
 def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
@@ -333,6 +344,13 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
     doubts = {
         m: reading_doubt_hz(design.bandwidth_hz, (design.low_hz, design.high_hz), m) for m in marks
     }
+    prior = fit_oscillator(design.tracked, (design.low_hz, design.high_hz), turners, [])
+    for mark in marks:
+        # the image is tuned in instead, before anything is known of this set
+        image_hz = band.stands(mark) + 2.0 * design.tracked.offset_hz
+        if image_hz > 0.0:
+            told = prior.foreseen(mark, reading_doubt_hz=doubts[mark])
+            tally.images.append(_asked(design, told, image_hz, mark))
     events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
     reads = dict.fromkeys(marks, 1)
     moves = dict.fromkeys(kinds, 0)
@@ -364,9 +382,9 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
             reads = dict.fromkeys(marks, 0)
         hz = band.read(now.mark_hz)
         kind = f"{design.name}"
-        tally.asked.append(_asked(foretold, hz, now.mark_hz))
+        tally.asked.append(_asked(design, foretold, hz, now.mark_hz))
         slip_hz = hz + 3.0 * foretold.half_hz * float(rng.choice([-1.0, 1.0]))
-        tally.slips.append(_asked(foretold, slip_hz, now.mark_hz))
+        tally.slips.append(_asked(design, foretold, slip_hz, now.mark_hz))
         if not now.trial:
             tally.held[kind].append(abs(hz - foretold.mean_hz) <= foretold.half_hz)
             if sum(moves.values()) >= 3:
@@ -385,6 +403,8 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
         tally.outside_names.append(
             f"{design.name} {seed} {sheet} {[round(band.error(m), 2) for m in marks]} {moves}"
         )
+    if len(kinds) == 2:
+        tally.between.append(_further_out_between(band, marks))
     if sum(moves.values()):
         for count in moves.values():
             tally.moves[sheet].append(count)
@@ -422,6 +442,9 @@ def main(receivers: int) -> None:
     print(
         f"asked about: {_share(tally.slips)} slips by three half-widths, {_share(tally.asked)} true"
     )
+    print(f"images asked about before anything is known: {_share(tally.images)}")
+    within = [b <= 0.5 for b in tally.between]
+    print(f"marks between at most half a tolerance further out than could be: {_share(within)}")
     print(f"dead adjusters named after one turn: {_share(tally.dead)}")
     print(f"working ones called dead: {_share(tally.called_dead)}")
     print(f"bands well inside left alone: {_share(tally.untouched)}")

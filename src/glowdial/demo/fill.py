@@ -54,7 +54,7 @@ PORTABLE = "causeway-portable"
 FIRST_TRACE = trace_key(1)
 PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
 GALLERY, HEADLAND, SKERRY = "gallery-seven", "headland-ten", "skerry-five"
-FOUR_BANDS, CAR_RADIO = "breakwater-eight", "turnpike-three"
+FOUR_BANDS, CAR_RADIO, ONE_CORE = "breakwater-eight", "turnpike-three", "gallery-nine"
 SHEETS = (
     TIDEWATER,
     FARM,
@@ -66,6 +66,7 @@ SHEETS = (
     SKERRY,
     FOUR_BANDS,
     CAR_RADIO,
+    ONE_CORE,
 )
 # as found: hardly moved since it was built, drifted, every screw turned
 NEVER_TOUCHED, DRIFTED, EVERY_SCREW = 0.12, 0.5, 1.4
@@ -238,6 +239,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _dead_on_a_band(bench)
     _as_found(bench)
     _band_by_band(bench)
+    _one_core(bench)
     workshop.lines.close()
 
 
@@ -384,6 +386,22 @@ def _band_by_band(bench: DemoBench) -> None:
         )
         job_id = bench.arrives(name, serial, sheet, condition, days=12.0 + n)
         Volunteer(bench.workshop, job_id).work(_begins(until))
+
+
+# what the dial of the FM front end said as found, both ends half a megahertz low
+FM_AS_FOUND = (("high", "106.6"), ("low", "90.52"))
+
+
+def _one_core(bench: DemoBench) -> None:
+    """An AM and FM radio whose VHF dial was just read: one core moves its whole scale."""
+    facts = facts_of(read_sheet(demo_sheet(ONE_CORE)).model_dump(mode="json"))
+    condition = replace(neglected(facts, bench.seed + 22, severity=DRIFTED))
+    job_id = bench.arrives("Station house radio", "GN-8", ONE_CORE, condition, days=14.0)
+    Volunteer(bench.workshop, job_id).work(_standing_at("osc.fm.survey"))
+    for ask, line in FM_AS_FOUND:
+        answer = AnswerCommand("osc.fm.survey", ask, line, ())
+        record_answer(bench.workshop, job_id, _stamp(bench.workshop, job_id, ask), answer)
+    Volunteer(bench.workshop, job_id).work(_begins("osc.fm.round1"))
 
 
 def _begins(key: str) -> Callable[[Step], bool]:

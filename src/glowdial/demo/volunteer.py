@@ -12,11 +12,12 @@ from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
+from glowdial.core.stages.dial.steps import STAGE as DIAL
 from glowdial.core.stages.faults.case import MEND
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.state import CLASS, REASON
 from glowdial.core.stages.parts.state import SCHOOL as PARTS_SCHOOL
-from glowdial.core.stages.tracking.mechanics import SPREAD
+from glowdial.core.stages.tracking.stage import STAGE as TRACKING
 from glowdial.workshop.base.jobs import JobPage, job_page
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
@@ -109,8 +110,8 @@ class Volunteer:
             return None, (("decision", "align" if step.cost else "leave it"),)
         if ask.confirm:
             return "done", ()
-        if ask.key == SPREAD:
-            # no bench here moves a bandspread: as the sheet expects it
+        if step.stage in (TRACKING, DIAL) and any(f.quantity and f.required for f in ask.fields):
+            # what no bench here reads: as the sheet expects it
             return ask.example, ()
         return None, tuple(self._said(view, step, ask))
 

@@ -9,6 +9,7 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.facts import (
     DEFAULT_DIAL_TOLERANCE,
+    VHF_DIAL_TOLERANCE,
     Adjuster,
     AlignmentRow,
     BandFacts,
@@ -63,7 +64,8 @@ from glowdial.sheets.receiver import (
     TransformerSheet,
 )
 
-NORM_GANG = Gang(12e-12, 430e-12)
+NORM_GANG, VHF_GANG = Gang(12e-12, 430e-12), Gang(4e-12, 14e-12)
+VHF_HZ = 30e6
 SELENIUM_THRESHOLD_V = 0.6
 SELENIUM_PLATE_V = 26.0
 
@@ -138,7 +140,7 @@ def _electrode(written: str) -> str:
 
 def _tracked(sheet: ReceiverSheet, band: BandSheet) -> TrackedBand:
     """The band's design: cut plates, three points with a padder, or two without one."""
-    signal = signal_circuit(_gang(sheet), band.low_hz, band.high_hz)
+    signal = signal_circuit(_gang(sheet, band), band.low_hz, band.high_hz)
     try:
         found = _design(sheet, band, signal)
     except BadInput as error:
@@ -147,7 +149,7 @@ def _tracked(sheet: ReceiverSheet, band: BandSheet) -> TrackedBand:
 
 
 def _design(sheet: ReceiverSheet, band: BandSheet, signal: SignalCircuit) -> TrackedBand:
-    intermediate, above = sheet.first_intermediate_hz, band.oscillator_above
+    intermediate, above = sheet.intermediate_of(band), band.oscillator_above
     ends, section = (band.low_hz, band.high_hz), _section(sheet)
     if band.cut_plates:
         return cut_plates(signal, intermediate, *ends, high_side=above)
@@ -188,8 +190,11 @@ def _design(sheet: ReceiverSheet, band: BandSheet, signal: SignalCircuit) -> Tra
     return two_point(signal, intermediate, points, high_side=above, section=section)
 
 
-def _gang(sheet: ReceiverSheet) -> Gang:
-    """What tunes the signal circuits: the gang, or the coils of a slug rack in its place."""
+def _gang(sheet: ReceiverSheet, band: BandSheet) -> Gang:
+    """What tunes the signal circuits: the gang, its small sections on VHF, or the coils of a slug
+    rack in its place."""
+    if band.low_hz >= VHF_HZ and sheet.slug_rack is None:
+        return VHF_GANG
     if sheet.slug_rack is not None:
         return Gang(sheet.slug_rack.minimum_h, sheet.slug_rack.maximum_h)
     return Gang(sheet.gang.minimum_f, sheet.gang.maximum_f) if sheet.gang else NORM_GANG
@@ -297,12 +302,15 @@ def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
         high_adjuster=band.high_adjuster,
         low_adjuster=band.low_adjuster,
         aerial_adjuster=band.aerial_adjuster,
-        tolerance=band.dial_tolerance or DEFAULT_DIAL_TOLERANCE,
+        tolerance=band.dial_tolerance
+        or (VHF_DIAL_TOLERANCE if band.low_hz >= VHF_HZ else DEFAULT_DIAL_TOLERANCE),
         tracked=tracked,
         dial_marks_hz=tuple(band.dial_marks_hz),
         rf_adjuster=band.rf_adjuster,
         aerial_low_adjuster=band.aerial_low_adjuster,
         rf_low_adjuster=band.rf_low_adjuster,
+        mode=band.mode,
+        more_rf_adjusters=tuple(band.more_rf_adjusters),
         spreads=tuple(
             Bandspread(s.name, s.main_hz, s.low_hz, s.high_hz, tuple(s.figures_hz))
             for s in band.bandspreads

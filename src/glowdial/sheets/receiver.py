@@ -270,6 +270,9 @@ class BandSheet(Section):
     name: Words
     low_hz: Frequency
     high_hz: Frequency
+    mode: Words = Field(
+        default="", description="that of one of other_ifs, where the band comes in through it"
+    )
     oscillator_above: bool = True
     trimmer_place: TrimmerPlace = TrimmerPlace.ACROSS_GANG
     oscillator_stray_f: float = Field(
@@ -291,6 +294,9 @@ class BandSheet(Section):
     rf_adjuster: Key | None = None
     aerial_low_adjuster: Key | None = Field(default=None, description="a core, at the low mark")
     rf_low_adjuster: Key | None = None
+    more_rf_adjusters: list[Key] = Field(
+        default_factory=list, max_length=2, description="further RF circuits, at the high mark"
+    )
     dial_tolerance: float | None = Field(default=None, gt=0, le=0.1, examples=[0.005])
     dial_marks_hz: list[Frequency] = Field(min_length=2, max_length=20)
     bandspreads: list[BandspreadSheet] = Field(default_factory=list, max_length=6)
@@ -300,7 +306,7 @@ class BandSheet(Section):
         """The adjusters of its aerial and RF circuits."""
         both = (self.aerial_adjuster, self.rf_adjuster)
         low = (self.aerial_low_adjuster, self.rf_low_adjuster)
-        return tuple(key for key in (*both, *low) if key)
+        return tuple(key for key in (*both, *self.more_rf_adjusters, *low) if key)
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -426,11 +432,13 @@ class ReceiverSheet(Section):
                 band.rf_adjuster,
                 band.aerial_low_adjuster,
                 band.rf_low_adjuster,
+                *band.more_rf_adjusters,
             )
             self._known(keys, wanted, f"band {band.key}")
-            if band.low_hz <= self.first_intermediate_hz <= band.high_hz:
+            intermediate_hz = self.intermediate_of(band)
+            if band.low_hz <= intermediate_hz <= band.high_hz:
                 raise refuse(
-                    f"the IF ({self.first_intermediate_hz:g} Hz) lies inside band {band.key}",
+                    f"the IF ({intermediate_hz:g} Hz) lies inside band {band.key}",
                     "an IF outside every band, as 465000",
                 )
         am = self.circuit is None or self.circuit.fm is None
@@ -490,6 +498,15 @@ class ReceiverSheet(Section):
         """The IF that the variable oscillator stands off by."""
         conversion = self.circuit.conversion if self.circuit else None
         return conversion.first_intermediate_hz if conversion else self.intermediate_frequency_hz
+
+    def intermediate_of(self, band: BandSheet) -> float:
+        """The IF that a band's oscillator stands off by; raises for a mode without an IF."""
+        if not band.mode:
+            return self.first_intermediate_hz
+        for other in self.other_ifs:
+            if other.mode == band.mode:
+                return other.intermediate_frequency_hz
+        raise refuse(f"band {band.key} is of mode {band.mode!r}, which has no IF", '"mode": ""')
 
     @staticmethod
     def _known(keys: list[str], wanted: tuple[str | None, ...], where: str) -> None:

@@ -11,15 +11,23 @@ from typing import Annotated
 
 from pydantic import Field
 
+from glowdial.core.model.circuit import AerialKind, FmKind
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.safety.cautions import Trait
-from glowdial.sheets.circuit import CircuitSheet, HeaterSheet, HeatersSheet
+from glowdial.sheets.circuit import (
+    AerialSheet,
+    CircuitSheet,
+    FmSheet,
+    HeaterSheet,
+    HeatersSheet,
+)
 from glowdial.sheets.receiver import (
     AdjusterSheet,
     Chassis,
     Devices,
     FilterSheet,
+    OtherIfSheet,
     ReceiverSheet,
     RectifierSheet,
     SensitivitySheet,
@@ -30,6 +38,8 @@ from glowdial.sheets.receiver import (
 )
 from glowdial.sheets.section import Section, Source
 
+FM, VHF_HZ = "FM", 30e6
+WINDINGS = ("primary", "secondary")
 BROADCAST_MARKS = (0.06, 0.27, 0.5, 0.73, 0.94)
 LOW_MARK, HIGH_MARK = BROADCAST_MARKS[0], BROADCAST_MARKS[-1]
 # a slug drawn out, and how much further a rack goes than its widest band wants
@@ -62,6 +72,17 @@ class TemplateBand(Section):
     low_end: LowEnd = LowEnd.PADDER
     oscillator_above: bool = True
     cut_plates: bool = False
+    before_mixer: int = Field(default=1, ge=1, le=3, description="tuned circuits before the mixer")
+
+    @property
+    def is_fm(self) -> bool:
+        """Whether it is a VHF broadcast band."""
+        return self.low_hz >= VHF_HZ
+
+    @property
+    def one_core(self) -> bool:
+        """Whether a core alone sets its oscillator, as in most FM front ends."""
+        return self.is_fm and self.low_end is not LowEnd.CORE
 
 
 class TemplateSupply(Section):
@@ -94,8 +115,10 @@ class TemplateRequest(Section):
     model: str = Field(min_length=1, max_length=80)
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
     intermediate_frequency_hz: float = Field(ge=5e4, le=2e7, examples=[455_000.0])
+    fm_intermediate_hz: float = Field(default=0.0, ge=0, le=2e7, description="0 without FM")
     tuned_by: TunedBy = TunedBy.GANG
-    bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=6)]
+    listens_with: AerialKind = AerialKind.WIRE
+    bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=10)]
     mains_v: float | None = Field(default=None, gt=0, le=1000)
     devices: Devices = Devices.TUBES
     line_up: list[Tube] = Field(default_factory=list, max_length=60)
@@ -135,14 +158,16 @@ def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
             )
             for n in (1, 2)
         ],
+        "other_ifs": _fm_if(request),
         "adjusters": _if_cores()
+        + _fm_cores(request)
         + [
             a
             for i, b in enumerate(request.bands)
             for a in _band_parts(i, b, slugs=request.tuned_by is TunedBy.SLUGS)
         ],
         "slug_rack": _rack(request),
-        "bands": [_band(i, b) for i, b in enumerate(request.bands)],
+        "bands": [_band(i, b, fm=_beside_am(request)) for i, b in enumerate(request.bands)],
         "sensitivity": _sensitivity(request),
         "controls": ["volume", "tone", "band switch", "tuning"],
     }
@@ -156,10 +181,22 @@ def _traits(request: TemplateRequest) -> list[Trait]:
 
 
 def _circuit(request: TemplateRequest) -> CircuitSheet | None:
-    """The heaters, where the line-up gives any; the rest are the norms."""
-    heated = [t for t in request.line_up if t.heater_v and t.heater_a]
-    if not heated:
+    """What is known beside the norms: heaters, aerial, an RF stage, an FM detector."""
+    fm = _fm_detector() if all(b.is_fm for b in request.bands) else None
+    heaters = _heaters(request)
+    rf_stage = any(b.before_mixer > 1 for b in request.bands)
+    if not (heaters or fm or rf_stage or request.listens_with is not AerialKind.WIRE):
         return None
+    return CircuitSheet(
+        source=Source.SERVICE_MANUAL,
+        aerial=AerialSheet(kind=request.listens_with),
+        fm=fm,
+        rf_stage=rf_stage,
+        heaters=heaters,
+    )
+
+
+def _heaters(request: TemplateRequest) -> HeatersSheet | None:
     heaters = [
         HeaterSheet(
             tube=t.position,
@@ -167,15 +204,15 @@ def _circuit(request: TemplateRequest) -> CircuitSheet | None:
             amperes=t.heater_a or 0.0,
             direct=t.position in request.direct,
         )
-        for t in heated
+        for t in request.line_up
+        if t.heater_v and t.heater_a
     ]
-    return CircuitSheet(
-        source=Source.SERVICE_MANUAL,
-        heaters=HeatersSheet(
-            heaters=heaters,
-            in_series=request.heaters_in_series,
-            dropper_ohm=request.dropper_ohm or _dropper_ohm(request, heaters),
-        ),
+    if not heaters:
+        return None
+    return HeatersSheet(
+        heaters=heaters,
+        in_series=request.heaters_in_series,
+        dropper_ohm=request.dropper_ohm or _dropper_ohm(request, heaters),
     )
 
 
@@ -197,7 +234,54 @@ def _if_cores() -> list[AdjusterSheet]:
             travel_turns=12,
         )
         for n in (1, 2)
-        for winding in ("primary", "secondary")
+        for winding in WINDINGS
+    ]
+
+
+def _beside_am(request: TemplateRequest) -> bool:
+    """Whether FM is a second kind of signal: then it has an IF of its own."""
+    return any(b.is_fm for b in request.bands) and not all(b.is_fm for b in request.bands)
+
+
+def _fm_detector() -> FmSheet:
+    return FmSheet(
+        kind=FmKind.RATIO, primary="fm-detector-primary", secondary="fm-detector-secondary"
+    )
+
+
+def _fm_if(request: TemplateRequest) -> list[OtherIfSheet]:
+    """Two more cans and a ratio detector, where FM stands beside AM."""
+    if not _beside_am(request):
+        return []
+    cans = [
+        TransformerSheet(
+            key=f"f{n}",
+            name=f"FM IF transformer {n}",
+            primary=f"f{n}-primary",
+            secondary=f"f{n}-secondary",
+        )
+        for n in (1, 2)
+    ]
+    return [
+        OtherIfSheet(
+            source=Source.BENCH_NORM,
+            mode=FM,
+            intermediate_frequency_hz=request.fm_intermediate_hz,
+            if_transformers=cans,
+            fm=_fm_detector(),
+        )
+    ]
+
+
+def _fm_cores(request: TemplateRequest) -> list[AdjusterSheet]:
+    if not any(b.is_fm for b in request.bands):
+        return []
+    cans = ("f1", "f2") if _beside_am(request) else ()
+    names = [(f"{can}-{w}", f"FM T{can[1]} {w} core") for can in cans for w in WINDINGS]
+    names += [(f"fm-detector-{w}", f"FM detector {w} core") for w in WINDINGS]
+    return [
+        AdjusterSheet(key=key, name=name, kind=AdjusterKind.CORE, travel_turns=12)
+        for key, name in names
     ]
 
 
@@ -218,12 +302,12 @@ def _rack(request: TemplateRequest) -> SlugRackSheet | None:
 def _band_parts(index: int, band: TemplateBand, *, slugs: bool) -> list[AdjusterSheet]:
     key = _band_key(index)
     # on a rack the slug's own place rules the high end, and a trimmer moves all alike
-    high = "slug" if slugs else "trimmer"
+    high = "slug" if slugs else "core" if band.one_core else "trimmer"
     parts = [
         AdjusterSheet(
             key=f"{key}-osc-trimmer",
             name=f"{band.name} oscillator {high}",
-            kind=AdjusterKind.CORE if slugs else AdjusterKind.TRIMMER,
+            kind=AdjusterKind.CORE if slugs or band.one_core else AdjusterKind.TRIMMER,
         ),
         AdjusterSheet(
             key=f"{key}-aerial-trimmer",
@@ -231,6 +315,15 @@ def _band_parts(index: int, band: TemplateBand, *, slugs: bool) -> list[Adjuster
             kind=AdjusterKind.TRIMMER,
         ),
     ]
+    for name in ("rf", "rf2")[: band.before_mixer - 1]:
+        word = "RF" if name == "rf" else "second RF"
+        parts.append(
+            AdjusterSheet(
+                key=f"{key}-{name}-trimmer",
+                name=f"{band.name} {word} trimmer",
+                kind=AdjusterKind.TRIMMER,
+            )
+        )
     low = _low_end(band, slugs=slugs)
     if low is not None:
         kind, word = low
@@ -239,7 +332,7 @@ def _band_parts(index: int, band: TemplateBand, *, slugs: bool) -> list[Adjuster
 
 
 def _low_end(band: TemplateBand, *, slugs: bool) -> tuple[AdjusterKind, str] | None:
-    if band.low_end is LowEnd.NOTHING:
+    if band.low_end is LowEnd.NOTHING or band.one_core:
         return None
     if slugs:
         return AdjusterKind.TRIMMER, "oscillator trimmer"
@@ -248,19 +341,25 @@ def _low_end(band: TemplateBand, *, slugs: bool) -> tuple[AdjusterKind, str] | N
     return AdjusterKind.PADDER, "padder"
 
 
+def _grid_hz(band: TemplateBand) -> float:
+    """What marks are rounded to."""
+    return 10e3 if band.high_hz < 3e6 else 1e6 if band.is_fm else 100e3
+
+
 def _mark(band: TemplateBand, share: float) -> float:
     """A round frequency at a share of the band."""
     raw = band.low_hz + share * (band.high_hz - band.low_hz)
-    grid = 10e3 if band.high_hz < 3e6 else 100e3
+    grid = _grid_hz(band)
     return round(raw / grid) * grid
 
 
-def _band(index: int, band: TemplateBand) -> dict[str, object]:
+def _band(index: int, band: TemplateBand, *, fm: bool) -> dict[str, object]:
+    """``fm``: whether its FM bands come in through an IF of their own."""
     key = _band_key(index)
     low = band.low_mark_hz or _mark(band, LOW_MARK)
     high = band.high_mark_hz or _mark(band, HIGH_MARK)
     between = [low + (high - low) * share for share in (0.25, 0.5, 0.75)]
-    grid = 10e3 if band.high_hz < 3e6 else 100e3
+    grid = _grid_hz(band)
     return {
         "source": Source.SERVICE_MANUAL,
         "key": key,
@@ -270,7 +369,10 @@ def _band(index: int, band: TemplateBand) -> dict[str, object]:
         "high_mark_hz": high,
         "low_mark_hz": low,
         "high_adjuster": f"{key}-osc-trimmer",
-        "low_adjuster": None if band.low_end is LowEnd.NOTHING else f"{key}-padder",
+        "low_adjuster": f"{key}-padder" if _low_end(band, slugs=False) else None,
+        "mode": FM if fm and band.is_fm else "",
+        "rf_adjuster": f"{key}-rf-trimmer" if band.before_mixer > 1 else None,
+        "more_rf_adjusters": [f"{key}-rf2-trimmer"] if band.before_mixer > 2 else [],
         "oscillator_above": band.oscillator_above,
         "cut_plates": band.cut_plates,
         "aerial_adjuster": f"{key}-aerial-trimmer",
@@ -319,7 +421,7 @@ def _supply(request: TemplateRequest) -> SupplySheet | None:
 def _sensitivity(request: TemplateRequest) -> list[SensitivitySheet]:
     if request.sensitivity_emf_v is None:
         return []
-    band = _band(0, request.bands[0])
+    band = _band(0, request.bands[0], fm=False)
     marks = band["dial_marks_hz"]
     assert isinstance(marks, list)
     return [

@@ -18,6 +18,7 @@ from glowdial.core.language.quantities import (
     CURRENT,
     DC_VOLTS,
     FILTER_CAPACITANCE,
+    FM_INTERMEDIATE,
     FREQUENCY,
     HERTZ,
     INDUCTANCE,
@@ -28,6 +29,7 @@ from glowdial.core.language.quantities import (
     khz,
     parse,
 )
+from glowdial.core.model.circuit import AerialKind
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.line_up import LINE_EXAMPLE, LineUp, read_line_up
@@ -45,7 +47,8 @@ from glowdial.sheets.template import (
 )
 
 Written = Annotated[str, Field(max_length=60)]
-MOST_BANDS = 6
+MOST_BANDS = 10
+NORM_FM_IF_HZ = 10.7e6
 # heaters of a string may add up to a little more than the line's nominal volts
 STRING_SLACK = 1.1
 NORM_REED_HZ = 100.0
@@ -79,6 +82,14 @@ class Plates(StrEnum):
 
     ALIKE = "like the others"
     CUT = "cut for the band"
+
+
+class BeforeMixer(StrEnum):
+    """The tuned circuits before the mixer."""
+
+    ONE = "aerial circuit"
+    TWO = "aerial and RF"
+    THREE = "aerial and two RF"
 
 
 class Heating(StrEnum):
@@ -122,9 +133,11 @@ FORM_CHOICES = (
     FormChoice(MODEL, "chassis", "Runs from", TEMPLATE_CHASSIS),
     FormChoice(MODEL, "devices", "Works with", tuple(Devices)),
     FormChoice(MODEL, "tuned_by", "Tuned by", tuple(TunedBy)),
+    FormChoice(MODEL, "listens_with", "Listens with", tuple(AerialKind)),
     FormChoice(BAND, "oscillator", "Oscillator", tuple(OscillatorSide)),
     FormChoice(BAND, "low_end", "Its low end by", tuple(LowEnd)),
     FormChoice(BAND, "plates", "Its plates", tuple(Plates)),
+    FormChoice(BAND, "before_mixer", "Before the mixer", tuple(BeforeMixer)),
     FormChoice(SUPPLY, "feed", "B+ comes from", tuple(Feed)),
     FormChoice(
         SUPPLY,
@@ -139,6 +152,7 @@ FORM_FIELDS = (
     FormField(MODEL, "maker", "Maker", "Orlwick"),
     FormField(MODEL, "model", "Model", "Slipway Five"),
     FormField(MODEL, "intermediate_frequency", "IF (kHz)", "455"),
+    FormField(MODEL, "fm_intermediate_frequency", "FM IF, if it has FM (MHz)", "10.7"),
     FormField(BAND, "name", "Band", "Broadcast"),
     FormField(BAND, "low", "From (kHz)", "540"),
     FormField(BAND, "high", "To (kHz)", "1600"),
@@ -175,10 +189,12 @@ class BandForm(Section):
     low_end: LowEnd = LowEnd.PADDER
     oscillator: OscillatorSide = OscillatorSide.ABOVE
     plates: Plates = Plates.ALIKE
+    before_mixer: BeforeMixer = BeforeMixer.ONE
 
 
 class TemplateForm(Section):
-    """What the service data gives. Maker, model, IF and one band are enough to begin.
+    """What the service data gives. Maker, model, IF and one band are enough to begin; of a set
+    with nothing but FM the FM's IF is enough.
 
     The supply is described when its unloaded winding voltage, B+ and B+ current are given; what
     else is left empty there takes the commonest value.
@@ -189,6 +205,8 @@ class TemplateForm(Section):
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
     tuned_by: TunedBy = TunedBy.GANG
     intermediate_frequency: Written = Field(examples=["455"])
+    fm_intermediate_frequency: Written = ""
+    listens_with: AerialKind = AerialKind.WIRE
     bands: list[BandForm] = Field(min_length=1, max_length=MOST_BANDS)
     mains: Written = Field(default="", examples=["230"])
     secondary: Written = Field(default="", examples=["290"])
@@ -227,14 +245,17 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         if not text.strip():
             raise BadInput(label, text, "is empty, and the sheet is found by it", "Orlwick")
     line_up = read_line_up(form.line_up)
+    bands = [_band(band) for band in form.bands]
     mains_v = _given(form.mains, AC_VOLTS, "mains voltage")
     _check_string(form, line_up, mains_v)
     return TemplateRequest(
         maker=form.maker,
         model=form.model,
         chassis=form.chassis,
-        intermediate_frequency_hz=parse(form.intermediate_frequency, INTERMEDIATE_FREQUENCY, "IF"),
-        bands=[_band(band) for band in form.bands],
+        intermediate_frequency_hz=_intermediate_hz(form, bands),
+        fm_intermediate_hz=_fm_intermediate_hz(form, bands),
+        bands=bands,
+        listens_with=form.listens_with,
         tuned_by=form.tuned_by,
         mains_v=mains_v,
         devices=form.devices,
@@ -247,6 +268,22 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
         sensitivity_emf_v=_given(form.sensitivity, LEVEL, "sensitivity"),
     )
+
+
+def _intermediate_hz(form: TemplateForm, bands: list[TemplateBand]) -> float:
+    """The IF; of a set whose every band is FM, that of the FM."""
+    only_fm = all(b.is_fm for b in bands)
+    if only_fm and (not form.intermediate_frequency.strip() or form.fm_intermediate_frequency):
+        return _fm_intermediate_hz(form, bands)
+    quantity = FM_INTERMEDIATE if only_fm else INTERMEDIATE_FREQUENCY
+    return parse(form.intermediate_frequency, quantity, "IF")
+
+
+def _fm_intermediate_hz(form: TemplateForm, bands: list[TemplateBand]) -> float:
+    """The IF of its FM bands; the usual one where none is given, 0 where it has none."""
+    if not any(b.is_fm for b in bands):
+        return 0.0
+    return _given(form.fm_intermediate_frequency, FM_INTERMEDIATE, "FM IF") or NORM_FM_IF_HZ
 
 
 def _check_string(form: TemplateForm, line_up: LineUp, mains_v: float | None) -> None:
@@ -289,6 +326,7 @@ def _band(form: BandForm) -> TemplateBand:
         low_end=form.low_end,
         oscillator_above=form.oscillator is OscillatorSide.ABOVE,
         cut_plates=form.plates is Plates.CUT,
+        before_mixer=list(BeforeMixer).index(form.before_mixer) + 1,
     )
 
 

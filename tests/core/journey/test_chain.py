@@ -67,7 +67,9 @@ def test_the_oscillator_stands_an_intermediate_frequency_off_and_is_stopped_when
         drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL, band=band.key))
         conversion = facts.circuit.conversion
         first_hz = (
-            conversion.first_intermediate_hz if conversion else facts.intermediate_frequency_hz
+            conversion.first_intermediate_hz
+            if conversion
+            else facts.seen_by(band).intermediate_frequency_hz
         )
         off = first_hz * (1 if band.tracked.high_side else -1)
         assert drawn.oscillators[0].tuned == khz(1e6 + off)

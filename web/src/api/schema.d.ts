@@ -2012,6 +2012,12 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * AerialKind
+         * @description What the set listens with.
+         * @enum {string}
+         */
+        AerialKind: "wire" | "loop" | "rod" | "built-in dipole";
         /** AlarmRequest */
         AlarmRequest: {
             /**
@@ -2169,6 +2175,8 @@ export interface components {
          * @description A band as its dial and alignment table print it; a bare number is in kHz.
          */
         BandForm: {
+            /** @default aerial circuit */
+            before_mixer: components["schemas"]["BeforeMixer"];
             /**
              * High
              * @example 1600
@@ -2201,6 +2209,12 @@ export interface components {
             /** @default like the others */
             plates: components["schemas"]["Plates"];
         };
+        /**
+         * BeforeMixer
+         * @description The tuned circuits before the mixer.
+         * @enum {string}
+         */
+        BeforeMixer: "aerial circuit" | "aerial and RF" | "aerial and two RF";
         /**
          * BenchShape
          * @description The bench panel.
@@ -5948,7 +5962,8 @@ export interface components {
         };
         /**
          * TemplateForm
-         * @description What the service data gives. Maker, model, IF and one band are enough to begin.
+         * @description What the service data gives. Maker, model, IF and one band are enough to begin; of a set
+         *     with nothing but FM the FM's IF is enough.
          *
          *     The supply is described when its unloaded winding voltage, B+ and B+ current are given; what
          *     else is left empty there takes the commonest value.
@@ -5999,6 +6014,11 @@ export interface components {
              * @default
              */
             filter_resistance: string;
+            /**
+             * Fm Intermediate Frequency
+             * @default
+             */
+            fm_intermediate_frequency: string;
             /** @default in parallel */
             heating: components["schemas"]["Heating"];
             /**
@@ -6017,6 +6037,8 @@ export interface components {
              * @example V1 12X8 converter 12.6 V 0.15 A
              */
             line_up: string;
+            /** @default wire */
+            listens_with: components["schemas"]["AerialKind"];
             /**
              * Mains
              * @default

@@ -38,15 +38,21 @@ CAN_WIDTH = 1.3
 POINTED, NEAR_SHARE = "dial", 0.05
 # the question for where a calibrator's harmonic stands
 HARMONIC = "harmonic"
+DETECTOR_POINT = "FM detector output"
 # scales beside the one that is read
 MOST_BESIDE = 2
+
+
+def is_fm(facts: ReceiverFacts) -> bool:
+    """Whether what is read comes in through an FM detector."""
+    return facts.circuit.fm is not None
 
 
 def dial_leads(facts: ReceiverFacts) -> tuple[Lead, ...]:
     """Generator to what the set listens with, meter on the AVC line."""
     return (
         signal_lead(facts),
-        Lead("high-impedance DC meter", "clip", "AVC line"),
+        Lead("high-impedance DC meter", "clip", DETECTOR_POINT if is_fm(facts) else "AVC line"),
     )
 
 
@@ -132,8 +138,13 @@ def _span_words(facts: ReceiverFacts, mark_hz: float) -> str:
     return khz(float(f"{search_span_hz(facts, mark_hz):.2g}"))
 
 
-def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing) -> Recipe:
-    """Pointer on the mark, generator through the dummy aerial."""
+def dial_recipe(
+    facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing
+) -> Recipe | None:
+    """Pointer on the mark, generator through the dummy aerial; None on a band of another IF, whose
+    front end no bench reads by itself."""
+    if band.mode or is_fm(facts):
+        return None
     return Recipe(
         doing,
         setting(
@@ -171,7 +182,7 @@ def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) ->
     return Ask(
         key,
         f"Pointer on {khz(mark_hz)}: move the generator, at most {_span_words(facts, mark_hz)} "
-        "either way, for the most AVC, and enter its frequency. Of a known signal near it: its "
+        f"either way, {_found_by(facts)}, and enter its frequency. Of a known signal near it: its "
         "frequency, and where the pointer stands.",
         (frequency_field(mark_hz), pointer_field(mark_hz)),
         khz(mark_hz).split()[0],
@@ -179,6 +190,12 @@ def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) ->
         expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",
         recipe=dial_recipe(facts, band, mark_hz, Doing.FIND_FREQUENCY),
     )
+
+
+def _found_by(facts: ReceiverFacts) -> str:
+    if is_fm(facts):
+        return "for zero at the detector between its two peaks"
+    return "for the most AVC"
 
 
 def mark_result(

@@ -39,7 +39,7 @@ AVC_SHOWN = Indicated("AVC", AVC_VOLTS, AVC, "-0.42")
 
 
 def peak_ask(
-    adjuster: Adjuster, recipe: Recipe, shown: Indicated = AVC_SHOWN, level_words: str = ""
+    adjuster: Adjuster, recipe: Recipe | None, shown: Indicated = AVC_SHOWN, level_words: str = ""
 ) -> Ask:
     """Turn it through its peak and back: what was read before and at the peak, and the turn."""
     return Ask(
@@ -53,7 +53,9 @@ def peak_ask(
         ),
         "-1.9 -2.6 +3/8" if shown is AVC_SHOWN else "1.9 2.6 +3/8",
         expected_text="a clear maximum, falling off both ways",
-        recipe=None if shown.measurand is None else replace(recipe, adjuster=adjuster.key),
+        recipe=None
+        if recipe is None or shown.measurand is None
+        else replace(recipe, adjuster=adjuster.key),
     )
 
 
@@ -89,15 +91,16 @@ def peak_step(
     step: Step,
     adjuster: Adjuster,
     *,
-    recipe: Recipe,
+    recipe: Recipe | None,
     level_v: float,
     basis: Basis = NOTHING,
+    shown: Indicated = AVC_SHOWN,
 ) -> Step:
     """The step of peaking an adjuster at a generator's level in V EMF.
 
     ``step`` brings key, stage and leads; its title and reason are made here.
     """
-    found = reading(record, step.key, peak_ask(adjuster, recipe), basis)
+    found = reading(record, step.key, peak_ask(adjuster, recipe, shown), basis)
     where = f"{adjuster.where}; " if adjuster.where else ""
     reason = (
         f"{where}{adjuster.tool}. Generator at {engineering(level_v, 'V')}. Tool out and hand away "
@@ -111,7 +114,7 @@ def peak_step(
         reason=reason,
         powered=True,
         adjuster=adjuster.key,
-        others=(trial_ask(tried + 1),) if tried < MOST_TRIALS and not peaked else (),
+        others=(trial_ask(tried + 1, shown),) if tried < MOST_TRIALS and not peaked else (),
         trace=None if peaked else typed_trace(record, step.key),
     )
     if found.answer is not None:

@@ -18,6 +18,9 @@ DIPOLE_WORDS = "matching to 300 ohm, balanced"
 def signal_lead(facts: ReceiverFacts) -> Lead:
     """From the generator to the set."""
     kind = facts.circuit.aerial.kind
+    if facts.circuit.fm is not None:
+        to = "aerial terminals, the dipole off" if kind is AerialKind.DIPOLE else "FM aerial input"
+        return Lead(GENERATOR_LEAD, "75 ohm, or its transformer to 300 ohm", to)
     if kind is AerialKind.LOOP:
         return Lead(GENERATOR_LEAD, LOOP_WORDS, "the set's own loop, in place")
     if kind is AerialKind.ROD:
@@ -29,6 +32,8 @@ def signal_lead(facts: ReceiverFacts) -> Lead:
 
 def through_words(facts: ReceiverFacts) -> str:
     """What stands between generator and set, in a few words."""
+    if facts.circuit.fm is not None:
+        return "75 ohm"
     short = {
         AerialKind.LOOP: "standard loop at 60 cm",
         AerialKind.ROD: "10 pF",
@@ -40,6 +45,8 @@ def through_words(facts: ReceiverFacts) -> str:
 def signal_in_words(facts: ReceiverFacts, level_v: float) -> tuple[str, ...]:
     """What a level is at the set, and what else changes it; nothing for a wire aerial."""
     kind = facts.circuit.aerial.kind
+    if facts.circuit.fm is not None:
+        return ("The generator unmodulated, or by 400 Hz for the ear; 75 ohm into 300 halves it.",)
     if kind is AerialKind.LOOP:
         field = engineering(loop_field_v_per_m(level_v), "V")
         return (

@@ -75,6 +75,9 @@ INTERMEDIATE_FREQUENCY = Quantity(
     "465",
     "must be an intermediate frequency of 50 kHz to 2 MHz for an AM receiver",
 )
+FM_INTERMEDIATE = Quantity(
+    "FM IF", "Hz", "MHz", 1e6, 2e7, "10.7", "must be an intermediate frequency of 1 to 20 MHz"
+)
 LEVEL = Quantity(
     "generator level",
     "V",

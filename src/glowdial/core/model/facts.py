@@ -16,7 +16,7 @@ from glowdial.core.physics.operating_point import Device
 from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
 
-DEFAULT_DIAL_TOLERANCE = 0.005
+DEFAULT_DIAL_TOLERANCE, VHF_DIAL_TOLERANCE = 0.005, 0.002
 
 NORM_LINE_V = 230.0
 
@@ -137,6 +137,7 @@ class Bandspread:
 class BandFacts:
     """One wave band: its scale, its nominal tracking, and where it is adjusted.
 
+    ``mode`` is that of the other IF that it comes in through, "" for the main one.
     ``low_adjuster`` and ``aerial_adjuster`` are None where the set has none that turns; the
     ``..._low_adjuster`` of aerial and RF circuits are cores, peaked at the low mark.
     """
@@ -157,12 +158,15 @@ class BandFacts:
     aerial_low_adjuster: str | None = None
     rf_low_adjuster: str | None = None
     spreads: tuple[Bandspread, ...] = ()
+    mode: str = ""
+    more_rf_adjusters: tuple[str, ...] = ()
 
     @property
     def signal_adjusters(self) -> tuple[str, ...]:
         """The adjusters of its RF and aerial circuits, in the order that they are peaked."""
         low = (self.rf_low_adjuster, self.aerial_low_adjuster)
-        return tuple(k for k in (*low, self.rf_adjuster, self.aerial_adjuster) if k)
+        high = (self.rf_adjuster, *self.more_rf_adjusters, self.aerial_adjuster)
+        return tuple(k for k in (*low, *high) if k)
 
     def tolerance_hz(self, mark_hz: float) -> float:
         """Permitted dial error at a mark."""
@@ -292,10 +296,16 @@ class ReceiverFacts:
             self,
             intermediate_frequency_hz=chain.intermediate_frequency_hz,
             transformers=chain.transformers,
-            circuit=replace(self.circuit, fm=chain.fm, if_filter=None, conversion=None),
+            circuit=replace(
+                self.circuit, fm=chain.fm or self.circuit.fm, if_filter=None, conversion=None
+            ),
             chains=(),
             wave_traps=(),
         )
+
+    def seen_by(self, band: BandFacts) -> ReceiverFacts:
+        """The set as one of its bands sees it: with the IF that it comes in through."""
+        return self.on_chain(band.mode) if band.mode else self
 
     def as_built(self) -> ReceiverFacts:
         """The same with the supply that it had before it was converted."""

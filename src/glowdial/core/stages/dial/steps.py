@@ -72,7 +72,8 @@ def dial_steps(situation: Situation) -> list[Step]:
     facts, record = situation.facts, situation.record
     steps = [_cabinet(facts, record)]
     for band in facts.bands:
-        steps += [_marks(facts, record, band), *spread_steps(facts, record, band)]
+        seen = facts.seen_by(band)
+        steps += [_marks(seen, record, band), *spread_steps(seen, record, band)]
     if not record.of_step(CABINET_STEP):
         return steps
     steps += [drift_step(facts, record, band) for band in facts.bands]

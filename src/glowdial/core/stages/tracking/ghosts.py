@@ -9,18 +9,19 @@ from __future__ import annotations
 from glowdial.core.alignment.fitted_oscillator import Foreseen
 from glowdial.core.journey.steps import Foretold, Ghost
 from glowdial.core.language.quantities import khz
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.facts import BandFacts
+from glowdial.core.physics.tracking import TrackedBand
 
 
-def foretold(facts: ReceiverFacts, band: BandFacts, name: str, found: Foreseen) -> Foretold:
+def foretold(band: BandFacts, name: str, found: Foreseen) -> Foretold:
     """What a reading of a mark is foreseen to be, with the false answers around it."""
     low, high = found.mean_hz - found.half_hz, found.mean_hz + found.half_hz
-    return Foretold(name, low, high, ghosts(facts, band, found.mean_hz))
+    return Foretold(name, low, high, ghosts(band.tracked, found.mean_hz))
 
 
-def ghosts(facts: ReceiverFacts, band: BandFacts, signal_hz: float) -> tuple[Ghost, ...]:
+def ghosts(tracked: TrackedBand, signal_hz: float) -> tuple[Ghost, ...]:
     """Where a set that is tuned to a signal answers falsely, and what to do about it."""
-    offset = band.tracked.offset_hz
+    offset = tracked.offset_hz
     side = "above" if offset > 0 else "below"
     image = signal_hz + 2.0 * offset
     true = khz(round(signal_hz, -3))

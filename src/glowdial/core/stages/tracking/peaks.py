@@ -15,22 +15,30 @@ from glowdial.core.journey.dial_marks import (
     brought_in_hz,
     dial_leads,
     dial_recipe,
+    is_fm,
     mark_ask,
     mark_cost,
     mark_result,
 )
-from glowdial.core.journey.peaking import PEAK, peak_step
+from glowdial.core.journey.peaking import AVC_SHOWN, PEAK, Indicated, peak_step
 from glowdial.core.journey.readings import conclude, reading
 from glowdial.core.journey.record import Basis, JobRecord
 from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Step
-from glowdial.core.language.quantities import khz
+from glowdial.core.language.quantities import AVC_VOLTS, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.oscillator import pulled_key
 from glowdial.core.stages.tracking.plan import is_sealed
 from glowdial.core.stages.tracking.stage import STAGE
 
 PEAK_LEVEL_V = 200e-6
+# where an FM set does not limit yet
+LIMITED_LEVEL_V = 5e-6
+LIMITER_SHOWN = Indicated("limiter volts", AVC_VOLTS, None, "-0.4")
+IN_NOISE = (
+    "Signal so weak that it still hisses, below limiting: above it the peak does not show. By ear "
+    "the least hiss is the peak."
+)
 # above this a signal circuit's trimmer pulls the oscillator
 SHORT_WAVE_HZ = 3e6
 
@@ -55,6 +63,7 @@ def peak_steps(
         ("rf-low", band.rf_low_adjuster, low),
         ("aerial-low", band.aerial_low_adjuster, low),
         ("rf", band.rf_adjuster, high),
+        *((f"rf{n}", key, high) for n, key in enumerate(band.more_rf_adjusters, start=2)),
         ("aerial", band.aerial_adjuster, high),
     )
     circuits = [
@@ -85,8 +94,9 @@ def _peak(
         record,
         Step(f"osc.{band.key}.{circuit.key}", STAGE, "", "", leads=dial_leads(facts)),
         facts.adjuster(circuit.adjuster),
-        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V),
-        level_v=PEAK_LEVEL_V,
+        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V) if recipe else None,
+        level_v=LIMITED_LEVEL_V if is_fm(facts) else PEAK_LEVEL_V,
+        shown=LIMITER_SHOWN if is_fm(facts) else AVC_SHOWN,
         basis=Basis(
             adjusters=tuple(k for k in rests_on if k != circuit.adjuster),
             areas=("aerial",),
@@ -96,7 +106,10 @@ def _peak(
     return replace(
         step,
         title=f"{step.title} at {khz(circuit.mark_hz)}",
-        notes=(*step.notes, *_pulling(circuit.mark_hz)),
+        notes=(
+            *step.notes,
+            *((IN_NOISE,) if is_fm(facts) else _pulling(circuit.mark_hz)),
+        ),
         show_chain=lambda: chain_picture(facts, record, now),
     )
 
@@ -104,10 +117,11 @@ def _peak(
 def pulled_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
     """On short wave the high mark is read once more when its signal circuits were peaked: they pull
     the oscillator along, and a mark that went outside goes back to the rounds."""
-    trimmers = tuple(k for k in (band.rf_adjuster, band.aerial_adjuster) if k)
+    high_ones = (band.rf_adjuster, *band.more_rf_adjusters, band.aerial_adjuster)
+    trimmers = tuple(k for k in high_ones if k)
     peaked = any(record.latest(f"osc.{band.key}.{end}", PEAK) for end in ("rf", "aerial"))
     mark = band.high_mark_hz
-    if mark < SHORT_WAVE_HZ or not trimmers or not peaked:
+    if mark < SHORT_WAVE_HZ or is_fm(facts) or not trimmers or not peaked:
         return []
     key = pulled_key(band)
     if record.of_step(f"dial.{band.key}") and not record.of_step(key):

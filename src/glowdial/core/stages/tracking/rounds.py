@@ -299,7 +299,7 @@ def _check_ask(rounds: _Rounds, end: End, made: int) -> Ask:
     key = "check" if made == 0 else f"again{made}"
     ask = mark_ask(rounds.facts, rounds.band, end.mark_hz, key)
     found = _next_reading(rounds, end)
-    return replace(ask, foretold=foretold(rounds.facts, rounds.band, "frequency", found))
+    return replace(ask, foretold=foretold(rounds.band, "frequency", found))
 
 
 def _move_ask(rounds: _Rounds, end: End, number: int, turned: float) -> Ask:
@@ -319,8 +319,8 @@ def _move_ask(rounds: _Rounds, end: End, number: int, turned: float) -> Ask:
         f"{fine_turn_entry(turned)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),
         expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
-        recipe=replace(recipe, adjuster=end.adjuster, turns=turned),
-        foretold=foretold(facts, band, "frequency", lands) if lands else None,
+        recipe=replace(recipe, adjuster=end.adjuster, turns=turned) if recipe else None,
+        foretold=foretold(band, "frequency", lands) if lands else None,
     )
 
 

@@ -63,7 +63,7 @@ def tracking_steps(situation: Situation) -> list[Step]:
     ]
     steps += nudge_steps(facts, record)
     for band in band_order(facts):
-        steps += _band_steps(facts, record, band)
+        steps += _band_steps(facts.seen_by(band), record, band)
     return steps
 
 
@@ -194,7 +194,7 @@ def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end:
         return ask
     doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
     found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
-    return replace(ask, foretold=foretold(facts, band, "frequency", found))
+    return replace(ask, foretold=foretold(band, "frequency", found))
 
 
 def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
