@@ -26,6 +26,8 @@ from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
 ABOVE, BELOW = "above the signal", "below the signal"
 TRIMMER, CORE = "the trimmer", "the core"
 AERIAL_Q, GRID, MOST_LOSS_DB = 75.0, 81, 30.0
+# so little of the high stop's shift at the low one is left alone
+FOLLOWS_LITTLE = 0.3
 SHARE = Quantity("share", "%", "", 0.0, 30.0, "6", "must be 0 to 30 per cent")
 
 
@@ -90,6 +92,7 @@ def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
             SumLine("   gains", gained),
             SumLine("   loses", lost),
             SumLine("   aerial at the low stop", f"{band.loss_db(low, high):.1f} dB less"),
+            SumLine("   core must follow", _core_words(band, low, high, means)),
         ]
     means = max(best, key=lambda m: (_weight(stations, *best[m]), -band.loss_db(*best[m])))
     low, high = best[means]
@@ -114,6 +117,21 @@ def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
 
 
 ROLES = ("left", "expected")
+
+
+def _core_words(band: FoundBand, low_hz: float, high_hz: float, means: str) -> str:
+    """Whether the trimmer alone does it: it brings the low stop along by far less than the high."""
+    if abs(high_hz - band.high_hz) < 1e3:
+        return "nothing moves"
+    if means == CORE:
+        return "it does all; by its noted turns it goes back"
+    follows = (low_hz / band.low_hz - 1.0) / (high_hz / band.high_hz - 1.0)
+    left = (
+        f"no: the low stop moves {100.0 * follows:.0f} % as far, and stays where it is wanted"
+        if follows < FOLLOWS_LITTLE
+        else f"the low stop moves {100.0 * follows:.0f} % as far: put it back with the core"
+    )
+    return f"{left}; by noted turns it goes back"
 
 
 def _line(

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from glowdial.core.alignment.next_move import SURE
 from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
     AERIAL_LEVEL_V,
     as_found_key,
     dial_leads,
-    dial_scale,
     mark_ask,
     mark_cost,
     mark_doubt_hz,
@@ -27,9 +25,10 @@ from glowdial.core.journey.readings import Reading, conclude, confirmed, reading
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.signal_in import signal_in_words, signal_lead
-from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
-from glowdial.core.language.quantities import engineering, khz
+from glowdial.core.journey.steps import Ask, Field, Status, Step
+from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.tracking.design import design_plot, design_words
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
@@ -47,10 +46,6 @@ from glowdial.core.stages.tracking.plan import (
 from glowdial.core.stages.tracking.rock import rock_steps
 from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
 from glowdial.core.stages.tracking.stage import STAGE
-
-Floats = NDArray[np.float64]
-
-TRACKING_POINTS = 61
 
 
 def tracking_steps(situation: Situation) -> list[Step]:
@@ -71,7 +66,7 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     prefix = f"osc.{band.key}"
     set_up = _set_up(facts, record, band)
     survey = _survey(facts, record, band)
-    decide = _decide(record, band, survey)
+    decide = _decide(facts, record, band, survey)
     steps = [set_up, survey, decide]
     answer = record.latest(f"{prefix}.decide", "decision")
     if answer is None:
@@ -105,8 +100,8 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
             *(f"{c} in its middle" for c in facts.controls if "aerial" in c.lower()),
         ),
         powered=True,
-        draw=lambda: _tracking_plot(band),
-        advise=lambda: (_tracking_words(band), *signal_in_words(facts, AERIAL_LEVEL_V)),
+        draw=lambda: design_plot(band),
+        advise=lambda: (design_words(band), *signal_in_words(facts, AERIAL_LEVEL_V)),
         show_chain=lambda: chain_picture(facts, record, now),
     )
     return confirmed(step, record, "ready", "Leads on, band switched, pointer checked.")
@@ -116,53 +111,6 @@ def _generator_to(facts: ReceiverFacts) -> str:
     """Where the generator's signal goes, in a few words."""
     lead = signal_lead(facts)
     return f"generator to the {lead.to.removeprefix('the ').partition(',')[0]}"
-
-
-def _tracking(band: BandFacts) -> tuple[Floats, Floats]:
-    """Signal frequencies over a band, and the design's tracking error at each, in Hz."""
-    grid = np.linspace(band.low_hz, band.high_hz, TRACKING_POINTS)
-    return grid, band.tracked.error_hz(grid)
-
-
-def _tracking_words(band: BandFacts) -> str:
-    grid, errors = _tracking(band)
-    worst = int(np.argmax(np.abs(errors)))
-    return (
-        f"Computed from the sheet: {_parts_words(band)}. Between the "
-        f"tracking points the aerial circuit is off by up to {errors[worst] / 1e3:+.1f} kHz, "
-        f"at {khz(float(round(grid[worst], -4)))}."
-    )
-
-
-def _parts_words(band: BandFacts) -> str:
-    """The oscillator's parts by name; in a set of slugs L and C have changed places."""
-    lo = band.tracked.oscillator
-    farad, henry = ("H", "F") if band.tracked.inductive else ("F", "H")
-    scale, shunt, series = (
-        engineering(v, unit)
-        for v, unit in ((lo.inductance_h, henry), (lo.trimmer_f, farad), (lo.padder_f, farad))
-    )
-    if band.tracked.inductive:
-        return (
-            f"fixed capacity {scale}, coil in series with the slug's {shunt}, across both {series}"
-        )
-    if math.isinf(lo.padder_f):
-        plates = "plates cut for it" if band.tracked.section.cut else "no padder"
-        return f"oscillator coil {scale}, trimmer and strays {shunt}, {plates}"
-    return f"oscillator coil {scale}, trimmer and strays {shunt}, padder {series}"
-
-
-def _tracking_plot(band: BandFacts) -> Plot:
-    grid, errors = _tracking(band)
-    scale, unit = dial_scale(band)
-    computed = PlotLine(
-        "computed",
-        "left",
-        tuple(float(f) / scale for f in grid),
-        tuple(float(e) / 1e3 for e in errors),
-    )
-    title = "Tracking error of the design, oscillator less aerial circuit"
-    return Plot(title, f"signal ({unit})", "error (kHz)", (computed,))
 
 
 def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
@@ -209,7 +157,28 @@ def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -
     return scale_picture(facts, band, marks, asked)
 
 
-def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
+def _leaving_words(
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts, survey: Step
+) -> tuple[str, ...]:
+    """Whether both ends are still inside once the cabinet pulls them, by what was read."""
+    if survey.status is not Status.DONE:
+        return ()
+    fit = fitted(facts, record, band)
+    doubtful = []
+    for end in band_ends(band):
+        found = fit.marks_hz((end.mark_hz,), in_cabinet=True)[:, 0]
+        sure = float(np.mean(np.abs(found - end.mark_hz) <= band.tolerance_hz(end.mark_hz)))
+        if sure < SURE:
+            doubtful.append(f"{khz(end.mark_hz)} with {100 * sure:.0f} %")
+    if not doubtful:
+        return ("Both ends are inside the tolerance: leave it.",)
+    return (
+        f"Both ends read inside, but in the cabinet only {' and '.join(doubtful)}: near the edge. "
+        "Leave it, or choose align to have it read again; what is inside is not turned.",
+    )
+
+
+def _decide(facts: ReceiverFacts, record: JobRecord, band: BandFacts, survey: Step) -> Step:
     key = f"osc.{band.key}.decide"
     off = [r for r in survey.results if r.judgement.verdict.outside]
     costs = [
@@ -230,11 +199,8 @@ def _decide(record: JobRecord, band: BandFacts, survey: Step) -> Step:
         STAGE,
         f"{band.name}: decide, align or leave it",
         "Leave it, it is right, is a result like any other.",
-        advice=(
-            (f"Outside: {'; '.join(costs)}. Align it.",)
-            if off
-            else ("Both ends are inside the tolerance: leave it.",)
-        ),
+        advice=(f"Outside: {'; '.join(costs)}. Align it.",) if off else (),
+        advise=None if off else lambda: _leaving_words(facts, record, band, survey),
         leave=True,
         cost="; ".join(costs),
         powered=True,
