@@ -22,7 +22,7 @@ from glowdial.core.alignment.fitted_oscillator import (
     fit_oscillator,
 )
 from glowdial.core.alignment.next_move import Act, Mark, next_move
-from glowdial.core.journey.dial_marks import frequency_field, reading_doubt_hz
+from glowdial.core.journey.dial_marks import frequency_field, reading_doubt_hz, span_hz
 from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Foretold
 from glowdial.core.physics.tracking import (
@@ -35,7 +35,7 @@ from glowdial.core.physics.tracking import (
     signal_circuit,
     two_point,
 )
-from glowdial.core.stages.tracking.ghosts import ghosts
+from glowdial.core.stages.tracking.ghosts import ghosts, searched
 from glowdial.core.stages.tracking.oscillator import turner_of
 
 GANG = Gang(12e-12, 430e-12)
@@ -290,6 +290,7 @@ class Tally:
     called_dead: list[bool] = field(default_factory=list)
     slips: list[bool] = field(default_factory=list)
     images: list[bool] = field(default_factory=list)
+    first: list[bool] = field(default_factory=list)
     between: list[float] = field(default_factory=list)
 
 
@@ -350,6 +351,8 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
         image_hz = band.stands(mark) + 2.0 * design.tracked.offset_hz
         if image_hz > 0.0:
             told = prior.foreseen(mark, reading_doubt_hz=doubts[mark])
+            told = searched(told, mark, span_hz(design.intermediate_hz, mark))
+            tally.first.append(_asked(design, told, band.stands(mark), mark))
             tally.images.append(_asked(design, told, image_hz, mark))
     events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
     reads = dict.fromkeys(marks, 1)
@@ -442,7 +445,10 @@ def main(receivers: int) -> None:
     print(
         f"asked about: {_share(tally.slips)} slips by three half-widths, {_share(tally.asked)} true"
     )
-    print(f"images asked about before anything is known: {_share(tally.images)}")
+    print(
+        f"before anything is known: images asked about {_share(tally.images)}, true readings "
+        f"{_share(tally.first)}"
+    )
     within = [b <= 0.5 for b in tally.between]
     print(f"marks between at most half a tolerance further out than could be: {_share(within)}")
     print(f"dead adjusters named after one turn: {_share(tally.dead)}")

@@ -68,7 +68,12 @@ def dial_scale(band: BandFacts) -> tuple[float, str]:
 
 def search_span_hz(facts: ReceiverFacts, mark_hz: float) -> float:
     """How far either side to look for a mark; short of the image at twice the IF."""
-    return min(SEARCH_SHARE * mark_hz, SHORT_OF_IMAGE * facts.intermediate_frequency_hz)
+    return span_hz(facts.intermediate_frequency_hz, mark_hz)
+
+
+def span_hz(intermediate_frequency_hz: float, mark_hz: float) -> float:
+    """The same by the IF."""
+    return min(SEARCH_SHARE * mark_hz, SHORT_OF_IMAGE * intermediate_frequency_hz)
 
 
 def frequency_field(mark_hz: float) -> Field:
@@ -291,8 +296,8 @@ def scale_picture(
 
 def _searched(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> ScaleSpan:
     """The span that a mark is looked for in, as places on the scale."""
-    span_hz = search_span_hz(facts, mark_hz)
-    low, high = (scale_place(band, mark_hz + side * span_hz) for side in (-1.0, 1.0))
+    reach_hz = search_span_hz(facts, mark_hz)
+    low, high = (scale_place(band, mark_hz + side * reach_hz) for side in (-1.0, 1.0))
     return ScaleSpan(max(low, 0.0), min(high, 1.0))
 
 

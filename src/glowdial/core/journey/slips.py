@@ -42,9 +42,9 @@ USUAL_SHARE, SET_SHARE, EXPLAINS_SHARE = 0.2, 0.03, 0.12
 FAR_HALVES, LEAST_HALF = 2.5, 0.1
 # a reading this many half widths of what was foreseen away is asked about
 FORETOLD_HALVES = 1.8
-# from half of an interval that holds nine of ten to the doubt; how often a false answer is taken,
-# and how many doubts it may be off
-NINETY, GHOST_PRIOR, MOST_OFF_GHOST = 1.645, 0.03, 3.6
+# from half of an interval that holds nine of ten to the doubt; how probable a false answer has to
+# be before it is asked about, and how many doubts it may be off
+NINETY, ASKED_FROM, MOST_OFF_GHOST = 1.645, 0.1, 2.6
 WARMEST_C, COLDEST_C = 45.0, -10.0
 MOST_AVC_V = 25.0
 
@@ -107,15 +107,16 @@ def _near_foretold(value: float, foretold: Window) -> bool:
 
 
 def _ghost(foretold: Foretold, value: float) -> str:
-    """The false answer that a value more probably is than what was looked for; "" for none."""
+    """The false answer that a value may well be instead of what was looked for; "" for none."""
     doubt = (foretold.high - foretold.low) / 2.0 / NINETY
     true = (value - (foretold.high + foretold.low) / 2.0) / doubt
     found = min(foretold.ghosts, key=lambda g: abs(value - g.frequency_hz), default=None)
     if found is None:
         return ""
     false = (value - found.frequency_hz) / doubt
-    more_probable = true**2 - false**2 > 2.0 * math.log((1.0 - GHOST_PRIOR) / GHOST_PRIOR)
-    return found.words if more_probable and abs(false) <= MOST_OFF_GHOST else ""
+    odds = (1.0 - found.taken) / found.taken * ASKED_FROM / (1.0 - ASKED_FROM)
+    probable = true**2 - false**2 > 2.0 * math.log(odds)
+    return found.words if probable and abs(false) <= MOST_OFF_GHOST else ""
 
 
 def plausible_window(field: Field) -> Window | None:

@@ -80,10 +80,11 @@ class Field:
 
 @dataclass(frozen=True, slots=True)
 class Ghost:
-    """A false answer: where it stands in Hz, and what to do about it."""
+    """A false answer: where it stands in Hz, what to do about it, and how often it is taken."""
 
     frequency_hz: float
     words: str
+    taken: float = 0.01
 
 
 @dataclass(frozen=True, slots=True)

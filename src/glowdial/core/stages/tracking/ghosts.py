@@ -6,17 +6,27 @@ through the second harmonics of signal and oscillator, and to the generator's ow
 
 from __future__ import annotations
 
-from glowdial.core.alignment.fitted_oscillator import Foreseen
+from glowdial.core.alignment.fitted_oscillator import NINETY, Foreseen
 from glowdial.core.journey.steps import Foretold, Ghost
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts
 from glowdial.core.physics.tracking import TrackedBand
+
+# how often the image is taken for the signal: it is the strongest of them
+IMAGE_TAKEN = 0.06
 
 
 def foretold(band: BandFacts, name: str, found: Foreseen) -> Foretold:
     """What a reading of a mark is foreseen to be, with the false answers around it."""
     low, high = found.mean_hz - found.half_hz, found.mean_hz + found.half_hz
     return Foretold(name, low, high, ghosts(band.tracked, found.mean_hz))
+
+
+def searched(found: Foreseen, mark_hz: float, span_hz: float) -> Foreseen:
+    """What is foreseen of a mark that is looked for within a span either side: what lies beyond is
+    not looked at, however little is known of the set."""
+    mean = min(max(found.mean_hz, mark_hz - span_hz), mark_hz + span_hz)
+    return Foreseen(mean, min(found.doubt_hz, span_hz / NINETY))
 
 
 def ghosts(tracked: TrackedBand, signal_hz: float) -> tuple[Ghost, ...]:
@@ -30,6 +40,7 @@ def ghosts(tracked: TrackedBand, signal_hz: float) -> tuple[Ghost, ...]:
             image,
             f"That is where the image stands, 2 x {khz(abs(offset))} {side} {true}: look for a "
             f"stronger one near {true}.",
+            IMAGE_TAKEN,
         ),
         Ghost(
             signal_hz - 2.0 * offset,

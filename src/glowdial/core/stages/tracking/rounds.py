@@ -329,7 +329,11 @@ def _read_words(rounds: _Rounds, end: End) -> tuple[str, ...]:
     if reads_since_moved(rounds.facts, rounds.record, rounds.band).get(end.mark_hz, 0) == 0:
         return (f"Something moved since it was read. Foretold: {now}.",)
     if fit.last_off(end.mark_hz) > STRANGE:
-        return (f"The other readings do not bear this one out; they say {now}. Read it again.",)
+        return (
+            f"The other readings do not bear this one out; they say {now}. Read it again, from the "
+            "same side. If it goes on moving one way the set is still warming: wait, or take its "
+            "drift.",
+        )
     return ("It stands at the edge of its tolerance: read it again before anything is turned.",)
 
 

@@ -18,6 +18,7 @@ from glowdial.core.journey.dial_marks import (
     mark_doubt_hz,
     mark_result,
     scale_picture,
+    search_span_hz,
 )
 from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.pictures import ScalePicture
@@ -29,7 +30,7 @@ from glowdial.core.journey.steps import Ask, Field, Status, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.design import design_plot, design_words
-from glowdial.core.stages.tracking.ghosts import foretold
+from glowdial.core.stages.tracking.ghosts import foretold, searched
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
 from glowdial.core.stages.tracking.oscillator import fitted
@@ -142,7 +143,8 @@ def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end:
         return ask
     doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
     found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
-    return replace(ask, foretold=foretold(band, "frequency", found))
+    told = searched(found, end.mark_hz, search_span_hz(facts, end.mark_hz))
+    return replace(ask, foretold=foretold(band, "frequency", told))
 
 
 def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
