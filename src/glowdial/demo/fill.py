@@ -375,13 +375,13 @@ def _band_by_band(bench: DemoBench) -> None:
     """A communications receiver with two of its four bands done, and a car radio tuned by slugs
     whose ends were just read."""
     sets = (
-        ("Watch room receiver", "BE-6", FOUR_BANDS, "osc.d.round1"),
-        ("Ferry master's car radio", "TT-2", CAR_RADIO, "osc.band1.decide"),
+        ("Watch room receiver", "BE-6", FOUR_BANDS, DRIFTED, "osc.d.round1"),
+        ("Ferry master's car radio", "TT-2", CAR_RADIO, EVERY_SCREW, "osc.band1.decide"),
     )
-    for n, (name, serial, sheet, until) in enumerate(sets):
+    for n, (name, serial, sheet, severity, until) in enumerate(sets):
         facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
         condition = replace(
-            neglected(facts, bench.seed + 20 + n, severity=DRIFTED),
+            neglected(facts, bench.seed + 20 + n, severity=severity),
             gang_wander=WELL_KEPT_GANG_WANDER,
         )
         job_id = bench.arrives(name, serial, sheet, condition, days=12.0 + n)

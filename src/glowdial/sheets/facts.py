@@ -431,14 +431,16 @@ def _gaps(sheet: ReceiverSheet) -> tuple[Gap, ...]:
         )
     if not sheet.windings:
         gaps.append(Gap("the coils' resistances", "windings are not measured", "cold checks"))
-    if sheet.gang is None:
+    if sheet.gang is None and sheet.slug_rack is None:
         gaps.append(
             Gap("the gang's capacities", "12-430 pF is taken (bench's norm)", "oscillator and RF")
         )
-    if any(band.dial_tolerance is None for band in sheet.bands):
-        gaps.append(
-            Gap("the dial tolerance", "0.5 % of the frequency is taken", "oscillator and RF")
-        )
+    silent_bands = [band for band in sheet.bands if band.dial_tolerance is None]
+    if silent_bands:
+        taken = "0.5 % of the frequency is taken"
+        if any(band.low_hz >= VHF_HZ for band in silent_bands):
+            taken += f", {100 * VHF_DIAL_TOLERANCE:g} % on VHF"
+        gaps.append(Gap("the dial tolerance", taken, "oscillator and RF"))
     silent = [
         a.name
         for a in sheet.adjusters

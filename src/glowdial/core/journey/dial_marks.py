@@ -43,6 +43,12 @@ DETECTOR_POINT = "FM detector output"
 MOST_BESIDE = 2
 
 
+def low_stop_words(facts: ReceiverFacts) -> str:
+    """How what tunes the set stands at its low stop."""
+    slugs = any(band.tracked.inductive for band in facts.bands)
+    return "slugs fully in" if slugs else "gang fully meshed"
+
+
 def is_fm(facts: ReceiverFacts) -> bool:
     """Whether what is read comes in through an FM detector."""
     return facts.circuit.fm is not None

@@ -5,7 +5,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from glowdial.core.journey.dial_marks import as_found_key, dial_leads, frequency_quantity
+from glowdial.core.journey.dial_marks import (
+    as_found_key,
+    dial_leads,
+    frequency_quantity,
+    low_stop_words,
+)
 from glowdial.core.journey.pictures import ReadingTable
 from glowdial.core.journey.readings import Reading, conclude, reading
 from glowdial.core.journey.record import Answer, JobRecord
@@ -19,9 +24,9 @@ MECHANICS, SPREAD = "osc.mechanics", "spread"
 RIGHT, POINTER_OFF, SHORT_OF_STOP = "on its mark", "pointer off its mark", "short of its stop"
 FREE, SLIPS, STIFF = "free", "slips", "stiff"
 STOPS_WORDS = {
-    POINTER_OFF: "Set the pointer on its mark with the gang fully meshed: it costs nothing, and a "
+    POINTER_OFF: "Set the pointer on its mark at the low stop: it costs nothing, and a "
     "pointer that sits wrong would be adjusted into the coils.",
-    SHORT_OF_STOP: "The gang does not mesh fully: look for a stop, a cord that is too short, a "
+    SHORT_OF_STOP: "The tuning does not reach its low stop: look for a cord that is too short, a "
     "screw or a chip in the way. With the pointer on its mark there, every mark is wrong.",
 }
 DRIVE_WORDS = {
@@ -46,7 +51,7 @@ def mechanics_steps(
     begun = any(record.of_step(as_found_key(band)) for band in facts.bands)
     if begun and not record.of_step(MECHANICS):
         return []
-    stops, drive = reading(record, MECHANICS, _stops()), reading(record, MECHANICS, _drive())
+    stops, drive = reading(record, MECHANICS, _stops(facts)), reading(record, MECHANICS, _drive())
     found = [stops, drive]
     words, results = [], []
     for taken, told in ((stops, STOPS_WORDS), (drive, DRIVE_WORDS)):
@@ -69,7 +74,7 @@ def mechanics_steps(
         powered=bool(_spreads(facts)),
         notes=tuple(
             f"{name}: {_state(r.answer)}"
-            for name, r in (("gang and pointer", stops), ("drive", drive))
+            for name, r in (("stop and pointer", stops), ("drive", drive))
             if r.answer
         ),
         cost="the dial's mechanics are not right" if words else "",
@@ -95,13 +100,13 @@ def _state(answer: Answer | None) -> str:
     return answer.texts.get("state", "") if answer is not None else ""
 
 
-def _stops() -> Ask:
+def _stops(facts: ReceiverFacts) -> Ask:
     return Ask(
         "stops",
-        "Gang turned to its low stop: is it fully meshed, and the pointer on its mark?",
-        (Field("state", "gang and pointer", options=(RIGHT, POINTER_OFF, SHORT_OF_STOP)),),
+        f"Tuned to the low stop, {low_stop_words(facts)}: does the pointer stand on its mark?",
+        (Field("state", "stop and pointer", options=(RIGHT, POINTER_OFF, SHORT_OF_STOP)),),
         RIGHT,
-        called="gang and pointer",
+        called="stop and pointer",
     )
 
 

@@ -56,7 +56,7 @@ def _ask(number: int) -> Ask:
             Field("bands", "does so on", options=(NOT_TRIED, HERE, EVERYWHERE)),
             Field("what", "which adjuster"),
         ),
-        "+1/8",
+        "+1/8 -4 same not tried screw by V1",
         called="a nudge",
         series=True,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -47,6 +48,7 @@ from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 16
+VHF_HZ = 30e6
 # a change small enough for straight lines
 PROBE = 1e-3
 
@@ -283,7 +285,7 @@ def _slide(rounds: _Rounds, step: Step, end: End) -> Step:
     ask = mark_ask(rounds.facts, rounds.band, end.mark_hz, f"{SLID}{len(rounds.visits) + 1}")
     advice = (
         f"Both ends are off alike, as by a pointer that sits wrong: set the generator to {mark}, "
-        f"tune it in, hold the gang, and slide the pointer onto its {mark} mark. It costs "
+        f"tune it in, hold the tuning, and slide the pointer onto its {mark} mark. It costs "
         "nothing, and no coil is touched.",
         _foretold_words(rounds, rounds.now.lands, end),
     )
@@ -373,7 +375,8 @@ def _turn_words(rounds: _Rounds, end: End) -> tuple[str, ...]:
     error = found - end.mark_hz
     where = "low" if error > 0 else "high"
     first = (
-        f"{khz(round(found, -2))} comes in at {khz(end.mark_hz)}: stations stand "
+        f"{khz(round(found, -4 if found >= VHF_HZ else -2))} comes in at {khz(end.mark_hz)}: "
+        "stations stand "
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. {_basis(rounds, end)}"
     )
     words = [first, _foretold_words(rounds, now.lands, end)]
@@ -401,7 +404,8 @@ def _basis(rounds: _Rounds, end: End) -> str:
 
 def fit_words(found: Foreseen) -> str:
     """A foreseen reading as it is said: with half of the interval that holds nine of ten."""
-    digits = -1 if found.half_hz < 1e3 else -2
+    # two figures of the doubt are enough, and of the frequency no more than it bears
+    digits = min(1 - math.floor(math.log10(max(found.half_hz, 1.0))), -1)
     return f"{khz(round(found.mean_hz, digits))} within {khz(round(found.half_hz, digits))}"
 
 

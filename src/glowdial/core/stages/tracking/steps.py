@@ -13,6 +13,7 @@ from glowdial.core.journey.dial_marks import (
     AERIAL_LEVEL_V,
     as_found_key,
     dial_leads,
+    low_stop_words,
     mark_ask,
     mark_cost,
     mark_doubt_hz,
@@ -92,12 +93,12 @@ def _set_up(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
     step = Step(
         key,
         STAGE,
-        f"{band.name}: {_generator_to(facts)}, gang fully meshed, pointer on its stop",
+        f"{band.name}: {_generator_to(facts)}, {low_stop_words(facts)}, pointer on its stop",
         "A pointer that sits wrong would be adjusted into the coils.",
         leads=dial_leads(facts),
         controls=(
             f"band switch: {band.name}",
-            "pointer on its mark with the gang fully meshed",
+            f"pointer on its mark, {low_stop_words(facts)}",
             *(f"{c} in its middle" for c in facts.controls if "aerial" in c.lower()),
         ),
         powered=True,
