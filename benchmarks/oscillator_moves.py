@@ -37,6 +37,7 @@ from glowdial.core.physics.tracking import (
 )
 from glowdial.core.stages.tracking.ghosts import ghosts, searched
 from glowdial.core.stages.tracking.oscillator import turner_of
+from glowdial.core.stages.tracking.rounds import SUSPECTED
 
 GANG = Gang(12e-12, 430e-12)
 SHORT_GANG = Gang(10e-12, 250e-12)
@@ -288,6 +289,8 @@ class Tally:
     asked: list[bool] = field(default_factory=list)
     dead: list[bool] = field(default_factory=list)
     called_dead: list[bool] = field(default_factory=list)
+    suspected: list[bool] = field(default_factory=list)
+    wrongly_suspected: list[bool] = field(default_factory=list)
     slips: list[bool] = field(default_factory=list)
     images: list[bool] = field(default_factory=list)
     first: list[bool] = field(default_factory=list)
@@ -357,6 +360,7 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
     events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
     reads = dict.fromkeys(marks, 1)
     moves = dict.fromkeys(kinds, 0)
+    told_once = False
     was_inside = all(abs(band.error(m)) <= 0.6 for m in marks)
     for _ in range(MOST_STEPS):
         begun = time.perf_counter()
@@ -367,6 +371,10 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
             dict.fromkeys(kinds, 8.0),
         )
         tally.fits_ms.append(1e3 * (time.perf_counter() - begun))
+        if moves.get("high") == 1 and reads[high_mark] and not told_once:
+            told_once = True
+            suspect = fit.does_nothing("high") >= SUSPECTED
+            (tally.suspected if dead else tally.wrongly_suspected).append(suspect)
         if now.act in (Act.LEAVE, Act.STUCK):
             break
         foretold = fit.foreseen(
@@ -452,6 +460,10 @@ def main(receivers: int) -> None:
     within = [b <= 0.5 for b in tally.between]
     print(f"marks between at most half a tolerance further out than could be: {_share(within)}")
     print(f"dead adjusters named after one turn: {_share(tally.dead)}")
+    print(
+        f"named as a suspect after one turn: dead {_share(tally.suspected)}, working "
+        f"{_share(tally.wrongly_suspected)}"
+    )
     print(f"working ones called dead: {_share(tally.called_dead)}")
     print(f"bands well inside left alone: {_share(tally.untouched)}")
     print(

@@ -12,7 +12,7 @@ from browser.page import BenchPage
 from browser.test_kitchen import acknowledge
 from browser.test_own_set import Hands
 from browser.walk import work
-from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.dial.points import dial_curve
 from glowdial.demo.fill import START
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sim.condition import neglected

@@ -15,7 +15,7 @@ from glowdial.bench.simulated import SimulatedBench
 from glowdial.bench.wording import typed_line
 from glowdial.core.bench.movements import movement_of
 from glowdial.core.journey.steps import Step
-from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.dial.points import dial_curve
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.demo.fill import START
 from glowdial.sim.condition import neglected

@@ -8,7 +8,7 @@ import pytest
 
 from builders import a_workshop, slipway_facts, tidewater_facts
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.dial.points import dial_curve
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer

@@ -7,7 +7,7 @@ import io
 
 import pytest
 
-from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.dial.points import dial_curve
 from glowdial.workshop.base.jobs import job_page
 from glowdial.workshop.export import correction_card_csv
 from workshop.conftest import Bench

@@ -15,6 +15,7 @@ from glowdial.core.stages.faults.case import trace_key
 from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.core.stages.tracking.stage import STAGE as TRACKING
+from glowdial.core.sums.book import sum_of
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.block_set import Trouble
@@ -34,7 +35,7 @@ from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
-from glowdial.workshop.entries import AnswerCommand, record_answer
+from glowdial.workshop.entries import AnswerCommand, record_answer, write_note
 from glowdial.workshop.registers import enter_line
 from glowdial.workshop.stages.intake import enter_photo, fill_cells
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
@@ -334,6 +335,11 @@ def _silent_on_vhf(bench: DemoBench) -> None:
     Volunteer(bench.workshop, job_id).work(lambda step: step.key == COMPLAINT)
     _complained(bench, job_id, "dead")
     Volunteer(bench.workshop, job_id).work(lambda step: step.key == FIRST_TRACE)
+    # its owner asks whether medium wave can be moved up to the harbour's station
+    moving = sum_of("moving-a-band")
+    told = moving.answer({**moving.examples, "intermediate": "470"}).sentence
+    stamp = _stamp(bench.workshop, job_id, "moved")
+    write_note(bench.workshop, job_id, stamp, "", f"{moving.title}: {told}")
 
 
 def harbour_condition(seed: int) -> Condition:

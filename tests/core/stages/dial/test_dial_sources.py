@@ -13,11 +13,11 @@ from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
-from glowdial.core.stages.dial.card import correction_card
+from glowdial.core.stages.dial.card import card_table, correction_card
 from glowdial.core.stages.dial.drift import drift_run
-from glowdial.core.stages.dial.points import dial_points, read_points
+from glowdial.core.stages.dial.points import dial_curve, dial_points, read_points
 from glowdial.core.stages.dial.room import ROOM
-from glowdial.core.stages.dial.steps import dial_curve, dial_steps
+from glowdial.core.stages.dial.steps import dial_steps
 
 FACTS = tidewater_facts()
 BAND = FACTS.bands[0]
@@ -73,6 +73,15 @@ def test_a_harmonic_is_a_point_of_the_curve_and_of_the_card() -> None:
     assert curve is not None
     for mark in curve.marks:
         assert mark.true_hz == pytest.approx(mark.dial_hz / 1.005, abs=1.0)
+    printed = card_table(record, BAND)
+    assert printed is not None
+    told = [
+        (float(row.label.split()[0]) + float(cell.column), float(cell.read))
+        for row in printed.rows
+        for cell in row.cells
+        if cell.read
+    ]
+    assert len(told) > 15 and all(abs(came / (dial / 1.005) - 1.0) < 6e-4 for dial, came in told)
     card = correction_card(FACTS, record)
     assert max(abs(line.correction_hz / line.dial_hz + 0.005 / 1.005) for line in card) < 1e-4
     shown = step(record, "dial.bc")

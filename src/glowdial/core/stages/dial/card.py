@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from glowdial.core.journey.dial_marks import dial_scale
+from glowdial.core.journey.pictures import ReadingTable, TableCell, TableRow
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
-from glowdial.core.stages.dial.steps import dial_curve
+from glowdial.core.stages.dial.points import dial_curve
 
 # about so many lines a band, in steps that a pointer can be set to
 LINES, STEPS = 20, (1.0, 2.0, 5.0, 10.0)
+COLUMNS = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,3 +58,27 @@ def _step_hz(wanted_hz: float) -> float:
     """A step of 1, 2 or 5 times a power of ten, at least as large as wanted."""
     power = 10.0 ** math.floor(math.log10(wanted_hz))
     return next(power * s for s in STEPS if power * s >= wanted_hz)
+
+
+def card_table(record: JobRecord, band: BandFacts) -> ReadingTable | None:
+    """The card as it is printed, laid out as a table of logarithms is: a row for a dial reading, a
+    column for each step beyond it, what comes in. None where the dial was not read."""
+    curve = dial_curve(record, band)
+    if curve is None:
+        return None
+    low, high = curve.marks[0].dial_hz, curve.marks[-1].dial_hz
+    step = _step_hz((high - low) / LINES)
+    scale, unit = dial_scale(band)
+    heads = tuple(f"+{n * step / scale:g}" for n in range(COLUMNS))
+    rows = []
+    width = COLUMNS * step
+    for start in range(math.floor(low / width), math.floor(high / width) + 1):
+        cells = []
+        for n, head in enumerate(heads):
+            dial = start * width + n * step
+            known = low <= dial <= high
+            cells.append(
+                TableCell(head, "", "", "", f"{curve.true_hz(dial) / scale:.4g}" if known else "")
+            )
+        rows.append(TableRow("", f"{start * width / scale:g} {unit}", "", tuple(cells)))
+    return ReadingTable(heads, tuple(rows))

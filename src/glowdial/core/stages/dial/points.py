@@ -11,7 +11,7 @@ from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, HERTZ, khz, parse
 from glowdial.core.model.facts import BandFacts
-from glowdial.core.stages.dial.curve import DialMark
+from glowdial.core.stages.dial.curve import DialCurve, DialMark
 
 # a mark that was asked for, a list of points
 MARK, POINTS = "mark", "points"
@@ -45,6 +45,12 @@ def dial_points(record: JobRecord, band: BandFacts) -> tuple[DialMark, ...]:
     for mark_hz, answer in marks_read(record, band).items():
         found[pointed_hz(answer, mark_hz)] = answer.values["frequency"]
     return tuple(DialMark(dial, found[dial]) for dial in sorted(found))
+
+
+def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
+    """The dial's error curve from the marks read so far; None below two."""
+    marks = dial_points(record, band)
+    return DialCurve(marks) if len(marks) >= 2 else None
 
 
 def points_ask() -> Ask:

@@ -49,13 +49,14 @@ from glowdial.core.stages.dial.calibrator import (
     harmonic_ask,
     harmonics,
 )
+from glowdial.core.stages.dial.card import card_table
 from glowdial.core.stages.dial.causes import cause_words
 from glowdial.core.stages.dial.curve import DialCurve
 from glowdial.core.stages.dial.drift import drift_step
 from glowdial.core.stages.dial.points import (
     MARK,
+    dial_curve,
     dial_key,
-    dial_points,
     marks_read,
     points_ask,
 )
@@ -182,12 +183,6 @@ def as_found_answers(record: JobRecord, band: BandFacts) -> dict[float, Answer]:
     }
 
 
-def dial_curve(record: JobRecord, band: BandFacts) -> DialCurve | None:
-    """The dial's error curve from the marks read so far; None below two."""
-    marks = dial_points(record, band)
-    return DialCurve(marks) if len(marks) >= 2 else None
-
-
 def _advice(facts: ReceiverFacts, band: BandFacts, curve: DialCurve) -> tuple[str, ...]:
     worst = curve.worst()
     words = (
@@ -247,6 +242,10 @@ def dial_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
         rows += _rows(situation.record, band)
         step = next((s for s in steps if s.key == f"dial.{band.key}"), None)
         pictures += pictured(f"{band.name} scale", step)
+        card = card_table(situation.record, band)
+        if card is not None:
+            title = f"{band.name}: where the dial says, what comes in ({dial_scale(band)[1]})"
+            pictures.append(ReportPicture(title, table=card))
     return ReportPart(rows=tuple(rows), pictures=tuple(pictures))
 
 

@@ -49,6 +49,8 @@ from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 16
 VHF_HZ = 30e6
+# an adjuster that may do nothing is named from this probability on
+SUSPECTED = 0.08
 # a change small enough for straight lines
 PROBE = 1e-3
 
@@ -379,10 +381,23 @@ def _turn_words(rounds: _Rounds, end: End) -> tuple[str, ...]:
         "stations stand "
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. {_basis(rounds, end)}"
     )
-    words = [first, _foretold_words(rounds, now.lands, end)]
+    words = [first, *_suspect_words(rounds, end), _foretold_words(rounds, now.lands, end)]
     if not now.alone:
         words.append("Both ends have to move: the other one follows, and takes out what is left.")
     return tuple(words)
+
+
+def _suspect_words(rounds: _Rounds, end: End) -> tuple[str, ...]:
+    """An adjuster whose last turn changed less than it should, before that is sure."""
+    probability = rounds.fit.does_nothing(end.adjuster or "")
+    if probability < SUSPECTED:
+        return ()
+    name = rounds.facts.adjuster(end.adjuster or "").name
+    return (
+        f"Its last turn changed little: with {100 * probability:.0f} % the {name} does nothing. Is "
+        "it this circuit's, does its part move with it? Watch while you turn, and stop where "
+        "nothing follows.",
+    )
 
 
 def _basis(rounds: _Rounds, end: End) -> str:
