@@ -48,8 +48,8 @@ def test_a_visitor_sees_a_diagnosis_turns_a_core_and_prints_a_report(
     as_stranger(page, address)
     page.wait_for("shelf-card")
     cards = page.texts("shelf-card")
-    assert len(cards) == 12
-    assert len({re.sub(r".*Next,", "", c, flags=re.S) for c in cards}) == 10
+    assert len(cards) == 15
+    assert len({re.sub(r".*Next,", "", c, flags=re.S) for c in cards}) == 13
     assert any("Waits for: C21a, on order" in c for c in cards)
 
     # a diagnosis, and the short walk on the way to it

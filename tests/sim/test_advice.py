@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from builders import a_workshop, slipway_facts, tidewater_facts
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.dial.points import dial_curve
 from glowdial.core.stages.intermediate.work import DECIDE
-from glowdial.demo.fill import tidewater_sheet
+from glowdial.demo.fill import demo_sheet, tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import neglected
-from glowdial.sim.front_end import part_factor
+from glowdial.sim.front_end import front_end, part_factor
 from glowdial.sim.receiver import SimulatedReceiver
+from glowdial.sim.state import BenchState
 from glowdial.workshop.base.jobs import JobPage, OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import keep_sheet, read_sheet
 
@@ -63,6 +66,35 @@ def check(view: JobPage, facts: ReceiverFacts, seed: int) -> None:
     assert not any(s.off for s in view.record.switched_off)
 
 
+def signal_loss_db(view: JobPage, facts: ReceiverFacts, seed: int, band: BandFacts) -> float:
+    """What the signal circuits lose at the high mark, with the dial as left, against the best that
+    any place of the aerial trimmer gives there."""
+    condition = neglected(facts, seed)
+    turned = {a.key: view.record.turns_of(a.key) for a in facts.adjusters}
+    assert band.aerial_adjuster is not None
+
+    def gain(more: float) -> float:
+        turns = {**turned, band.aerial_adjuster: turned[band.aerial_adjuster] + more}
+        state = BenchState(band=band.key, dial_hz=band.high_mark_hz, turns=turns, in_cabinet=True)
+        front = front_end(facts, condition, band, state, rf_slope_s=2e-3)
+        signal_hz = front.local_oscillator_hz - band.tracked.offset_hz
+        return float(front.aerial_gain(np.array([signal_hz]))[0])
+
+    return 20.0 * math.log10(max(gain(m) for m in np.linspace(-1.5, 1.5, 301)) / gain(0.0))
+
+
+def check_peaked(view: JobPage, facts: ReceiverFacts, seed: int) -> int:
+    """Every band that was aligned is peaked within 1 dB; returns how many were."""
+    aligned = [
+        band
+        for band in facts.bands
+        if view.record.latest(f"osc.{band.key}.aerial", "peak") is not None
+    ]
+    for band in aligned:
+        assert signal_loss_db(view, facts, seed, band) < 1.0, (seed, band.name)
+    return len(aligned)
+
+
 @pytest.mark.parametrize("seed", [11, 12, 13, 14])
 def test_two_band_set_comes_inside_from_as_found(tmp_path: Path, seed: int) -> None:
     facts = tidewater_facts()
@@ -73,6 +105,7 @@ def test_two_band_set_comes_inside_from_as_found(tmp_path: Path, seed: int) -> N
         turned = view.record.turns_of(core)
         factor = part_factor(facts, receiver.condition, core, turned)
         assert abs(factor**-0.5 - 1.0) < 0.003
+    check_peaked(view, facts, seed)
     proofs = [s for s in view.journey.steps if s.key.startswith("proof.left.")]
     assert len(proofs) == len(facts.sensitivity)
     for step, point in zip(proofs, facts.sensitivity, strict=True):
@@ -132,3 +165,11 @@ def test_other_circuits_come_inside_from_as_found(tmp_path: Path, name: str) -> 
     check(view, facts, 31)
     moves = [m for m in view.record.moves if m.step.startswith("osc.band1.round")]
     assert 0 < len(moves) <= 8
+
+
+def test_a_receiver_of_four_bands_comes_inside_and_is_peaked_on_all(tmp_path: Path) -> None:
+    sheet = read_sheet(demo_sheet("breakwater-eight"))
+    facts = receiver_facts(sheet)
+    view, _ = worked(tmp_path, sheet, facts, 31)
+    check(view, facts, 31)
+    assert check_peaked(view, facts, 31) >= 2
