@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from glowdial.core.language.errors import NotFound
 from glowdial.core.plan.scale import SCALE
-from glowdial.core.sums import helps, levels, moving, parts, supply, tuning
+from glowdial.core.sums import helps, levels, moving, pads, parts, supply, tuning
 from glowdial.core.sums.form import SumForm
 
+BOOKS = (parts.SUMS, supply.SUMS, levels.SUMS, tuning.SUMS, moving.SUMS, helps.SUMS, pads.SUMS)
 SUMS: tuple[SumForm, ...] = tuple(
     sorted(
-        (*parts.SUMS, *supply.SUMS, *levels.SUMS, *tuning.SUMS, *moving.SUMS, *helps.SUMS),
+        (form for book in BOOKS for form in book),
         key=lambda s: SCALE.index(s.stage),
     )
 )
