@@ -48,6 +48,7 @@ def imports(path: Path) -> set[str]:
 STOREYS = (
     "language",
     "physics",
+    "audio",
     "model",
     "alignment",
     "tracing",

@@ -19,6 +19,7 @@ from glowdial.api import (
     jobs,
     options,
     problems,
+    recordings,
     registers,
     sets,
     sheets,
@@ -67,6 +68,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     for calls in (general, parts, supply, bring_up, audio):
         app.include_router(calls.router)
     app.include_router(sums.router)
+    app.include_router(recordings.router)
 
     @app.get("/api/health", operation_id="getHealth", tags=["health"])
     def health() -> Health:

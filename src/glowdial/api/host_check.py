@@ -11,6 +11,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 HOST = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:\d{1,5})?")
 LARGEST_BODY_BYTES = 2_000_000
 LARGEST_PHOTO_BYTES = 12_000_000
+# an hour of two channels of 24 bits at 96 kHz; it is read as it comes, and not kept
+LARGEST_RECORDING_BYTES = 2_200_000_000
+RECORDINGS = "/api/recordings"
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -63,10 +66,17 @@ def _refusal(scope: Scope, headers: Headers) -> JSONResponse | None:
         return _problem(400, "A length and chunks are not sent together.")
     if length is None and headers.get("transfer-encoding"):
         return _problem(411, "Say the length of what you send.")
-    most = LARGEST_PHOTO_BYTES if path.endswith("/photos") else LARGEST_BODY_BYTES
+    most = _largest(path)
     if length is not None and (not length.isdigit() or int(length) > most):
         return _problem(413, f"What you send is over {most // 1_000_000} MB.")
     return None
+
+
+def _largest(path: str) -> int:
+    """How many bytes a body may have, by where it is sent."""
+    if path == RECORDINGS:
+        return LARGEST_RECORDING_BYTES
+    return LARGEST_PHOTO_BYTES if path.endswith("/photos") else LARGEST_BODY_BYTES
 
 
 def _foreign(scope: Scope, headers: Headers, host: str) -> bool:

@@ -21,6 +21,7 @@ export const router = createBrowserRouter([
         lazy: async () => (await import("../bench/InstrumentsPage")).route,
       },
       { path: "sums", lazy: async () => (await import("../sums/SumsPage")).route },
+      { path: "recordings", lazy: async () => (await import("../sums/RecordingPage")).route },
       { path: "sums/:key", lazy: async () => (await import("../sums/SumsPage")).route },
       { path: "stock", lazy: async () => (await import("../stages/parts/StockPage")).route },
       {

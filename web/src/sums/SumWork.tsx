@@ -53,7 +53,7 @@ export function SumWork({ form, jobId }: { form: SumForm; jobId: number | null }
   );
 }
 
-function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | null }) {
+export function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | null }) {
   return (
     <>
       <Text fontSize="20px" lineHeight={1.3} color="glow" role="status" data-testid="sentence">

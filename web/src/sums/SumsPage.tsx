@@ -119,6 +119,11 @@ function Finder({
               ))}
           </Box>
         ))}
+        <Flex asChild align="center" minH="44px" px={2} _hover={{ bg: "raised" }}>
+          <Link to={`/recordings${beside}`} data-testid="to-recordings">
+            A recording (WAV) ...
+          </Link>
+        </Flex>
       </Box>
     </Flex>
   );

@@ -1,0 +1,1 @@
+"""Audio as it was recorded: what a tone, its noise, its harmonics and the hum come to."""

@@ -1,0 +1,91 @@
+"""What a recording comes to, in the words and lines of a sum."""
+
+from __future__ import annotations
+
+import itertools
+import math
+
+import numpy as np
+
+from glowdial.core.audio.recording import AudioFigures
+from glowdial.core.journey.steps import Plot, PlotLine
+from glowdial.core.sums.form import SumAnswer, SumLine
+
+PLOTTED, LOWEST_HZ = 240, 20.0
+SIDES = ("left", "right")
+
+
+def recording_answer(channels: tuple[AudioFigures, ...], rate_hz: float) -> SumAnswer:
+    """Figures of one or two channels, with their spectra."""
+    sides = SIDES[: len(channels)] if len(channels) > 1 else ("",)
+    sentences = [_sentence(one, side) for one, side in zip(channels, sides, strict=True)]
+    lines = [line for one, side in zip(channels, sides, strict=True) for line in _lines(one, side)]
+    spectra = tuple(
+        _spectrum_line(one, side or "output", role)
+        for one, side, role in zip(channels, sides, ("measured", "found"), strict=False)
+    )
+    plot = Plot("Spectrum", "log10 of Hz", "dB of full scale", spectra)
+    lines.append(SumLine("recorded with", f"{rate_hz / 1e3:g} kHz, up to {_top_words(rate_hz)}"))
+    return SumAnswer(" ".join(sentences), tuple(lines), None, plot)
+
+
+def _top_words(rate_hz: float) -> str:
+    """What such a rate still holds."""
+    beyond = [f"{khz} kHz" for khz in (19, 38, 57) if khz * 1e3 > 0.45 * rate_hz]
+    top = f"{0.45 * rate_hz / 1e3:.0f} kHz"
+    return f"{top}; {', '.join(beyond)} lie beyond" if beyond else top
+
+
+def _sentence(one: AudioFigures, side: str) -> str:
+    begin = f"{side.capitalize()}: " if side else ""
+    pair = f", (S+N)/N {one.on_off_db:.1f} dB by tone on and off" if one.on_off_db else ""
+    loud = " Its tops are cut off: turn the input down and record again." if one.clipped else ""
+    return (
+        f"{begin}{one.tone_hz:.1f} Hz{pair}, SINAD {one.sinad_db:.1f} dB, THD "
+        f"{one.thd_percent:.2g} %.{loud}"
+    )
+
+
+def _lines(one: AudioFigures, side: str) -> list[SumLine]:
+    before = f"{side}: " if side else ""
+    doubt = f" (within {one.noise_doubt_db:.2f} dB)" if one.noise_doubt_db >= 0.05 else ""
+    rows = [
+        ("level", f"{one.level_db:.1f} dB of full scale"),
+        ("tone", f"{one.tone_hz:.1f} Hz at {one.tone_db:.1f} dB"),
+    ]
+    if one.on_off_db is not None:
+        rows.append(
+            ("(S+N)/N", f"{one.on_off_db:.2f} dB, on for {one.on_s:.0f} s, off for {one.off_s:.0f}")
+        )
+    rows += [
+        ("S/N", f"{one.snr_db:.2f} dB{doubt}"),
+        ("SINAD", f"{one.sinad_db:.2f} dB, {one.sinad_without_hum_db:.2f} without hum"),
+        ("THD", f"{one.thd_percent:.3g} %"),
+        ("THD+N", f"{one.thd_plus_noise_percent:.3g} %"),
+    ]
+    loudest = sorted(one.harmonics, key=lambda line: -line.level_db)[:3]
+    rows += [
+        (f"harmonic {round(h.frequency_hz / one.tone_hz)}", f"{h.level_db - one.tone_db:.1f} dB")
+        for h in loudest
+        if math.isfinite(h.level_db) and h.level_db > one.tone_db - 100.0
+    ]
+    rows += [
+        (f"hum {h.frequency_hz:.0f} Hz", f"{h.level_db - one.tone_db:.1f} dB") for h in one.hum
+    ]
+    rows += [("hum", words) for words in one.hum_words()]
+    return [SumLine(f"{before}{label}", text) for label, text in rows]
+
+
+def _spectrum_line(one: AudioFigures, label: str, role: str) -> PlotLine:
+    """The greatest line in each of many steps of frequency, evenly apart by ratio."""
+    spectrum = one.spectrum
+    at = np.arange(spectrum.power.size) * spectrum.spacing_hz
+    edges = np.geomspace(LOWEST_HZ, max(at[-1], 2.0 * LOWEST_HZ), PLOTTED + 1)
+    places = np.searchsorted(at, edges)
+    x, y = [], []
+    for low, high in itertools.pairwise(places):
+        if high > low:
+            best = low + int(np.argmax(spectrum.power[low:high]))
+            x.append(float(np.log10(at[best])))
+            y.append(10.0 * math.log10(max(float(spectrum.power[best]), 1e-20)))
+    return PlotLine(label, role, tuple(x), tuple(y))
