@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import dataclass
 
+from glowdial.core.language.comma_rows import comma_rows
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, Quantity, parse
 
 WEIGHT = Quantity("weight", "", "", 0.0, 1e6, "1", "must be a weight of 0 to a million")
 EXAMPLE = "1610 Harbour, north quay, 3"
 FEWEST, MOST = 2, 4
+MOST_STATIONS = 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,10 +28,10 @@ def read_stations(text: str) -> list[Station]:
     """Stations as CSV, one a line: frequency, name, place, weight; the last two may be left out. A
     bare frequency is in kHz; a heading is passed over. Raises BadInput with the line."""
     found = []
-    rows = csv.reader(io.StringIO(text.replace(";", "\n")), skipinitialspace=True)
+    rows = comma_rows(text.replace(";", "\n"), "stations", EXAMPLE)
     for number, row in enumerate(rows, start=1):
-        cells = [c.strip() for c in row]
-        if not any(cells) or (number == 1 and cells[0].lower().startswith("freq")):
+        cells = row
+        if not cells or (number == 1 and cells[0].lower().startswith("freq")):
             continue
         # a frequency and a name may stand apart by a blank alone
         first, _, rest = cells[0].partition(" ")
@@ -51,6 +51,8 @@ def read_stations(text: str) -> list[Station]:
             else 1.0
         )
         found.append(Station(hz, cells[1], cells[2] if len(cells) > FEWEST else "", weight))
+    if len(found) > MOST_STATIONS:
+        raise BadInput("stations", f"{len(found)} lines", f"are over {MOST_STATIONS}", EXAMPLE)
     if not found:
-        raise BadInput("stations", text, "hold no station", EXAMPLE)
+        raise BadInput("stations", text[:40], "hold no station", EXAMPLE)
     return found

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
@@ -13,6 +16,7 @@ from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
+from glowdial.core.model.stations import read_stations
 from glowdial.core.stages.dial.card import card_table, correction_card
 from glowdial.core.stages.dial.drift import drift_run
 from glowdial.core.stages.dial.points import dial_curve, dial_points, read_points
@@ -262,3 +266,20 @@ def test_on_the_air_every_station_of_the_list_is_asked_for_once() -> None:
 def test_a_broken_station_list_is_not_kept(text: str) -> None:
     with pytest.raises(BadInput):
         checked("dial.air", "stations", text)
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.text(max_size=200), st.sampled_from(["", "dial,true\n604,600\n", '1,"', "604,600\n" * 9]))
+def test_whatever_is_pasted_as_a_list_is_read_or_refused_in_words(text: str, before: str) -> None:
+    for read in (lambda t: read_points(t, BAND), read_stations):
+        with suppress(BadInput):
+            read(before + text)
+
+
+@pytest.mark.parametrize(
+    "text", ["x" * 200_000, "604,600\n" * 6000, '"' + "604," * 50_000, "\x00\n604,600"]
+)
+def test_lists_that_are_far_too_long_are_refused(text: str) -> None:
+    for read in (lambda t: read_points(t, BAND), read_stations):
+        with pytest.raises(BadInput):
+            read(text)

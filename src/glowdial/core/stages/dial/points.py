@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from glowdial.core.journey.dial_marks import HARMONIC, as_read, pointed_hz
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.language.comma_rows import comma_rows
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, HERTZ, khz, parse
 from glowdial.core.model.facts import BandFacts
@@ -69,13 +67,12 @@ def read_points(text: str, band: BandFacts) -> tuple[DialMark, ...]:
     """Points as CSV, one a line: dial reading and true frequency, bare numbers in kHz; or a saved
     correction card, of which the lines of this band that were read count. Raises BadInput with the
     line."""
-    rows = list(csv.reader(io.StringIO(text), skipinitialspace=True))
-    head = [c.strip().lower() for c in rows[0]] if rows else []
+    rows = comma_rows(text, "points", EXAMPLE)
+    head = [c.lower() for c in rows[0]] if rows else []
     card = {"dial_hz", "true_hz"} <= set(head)
     found: dict[float, DialMark] = {}
-    for number, row in enumerate(rows, start=1):
-        cells = [c.strip() for c in row]
-        if not any(cells) or (number == 1 and (card or cells[0].lower().startswith("dial"))):
+    for number, cells in enumerate(rows, start=1):
+        if not cells or (number == 1 and (card or cells[0].lower().startswith("dial"))):
             continue
         point = _card_point(head, cells, number, band) if card else _point(cells, number)
         if point is None:
