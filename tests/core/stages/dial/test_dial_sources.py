@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask
 from glowdial.core.language.errors import BadInput
@@ -136,6 +136,16 @@ def test_points_come_from_a_list_or_from_a_saved_card() -> None:
         "Elsewhere,700000,500000,-1,yes\n"
     )
     assert [(p.dial_hz, p.true_hz) for p in read_points(card, BAND)] == [(600e3, 601e3)]
+    low, high = BAND.dial_marks_hz[0] / 1e3, BAND.dial_marks_hz[-1] / 1e3
+    whole = an_answer(3, "dial.bc", "points", points=f"{low},{low + 1}\n{high},{high + 1}")
+    told = step(a_record(CABINET, whole), "dial.bc")
+    assert told.status is Status.DONE and len(told.results) == len(BAND.dial_marks_hz)
+    assert all("from the list" in r.text and "+1.0 kHz" in r.text for r in told.results)
+    # an adjuster that was turned since spoils a list as it spoils a reading
+    moved = a_record(
+        CABINET, whole, moves=(Move(9, BAND.high_adjuster, 0.1, "osc.bc.round1.high"),)
+    )
+    assert step(moved, "dial.bc").status is not Status.DONE
     record = a_record(CABINET, an_answer(3, "dial.bc", "points", points="604,600\n1404,1400"))
     assert [p.dial_hz for p in dial_points(record, BAND)] == [604e3, 1404e3]
     assert dial_curve(record, BAND) is not None

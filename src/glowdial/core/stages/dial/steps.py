@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -26,6 +27,7 @@ from glowdial.core.journey.readings import (
     conclude,
     confirmed,
     planned,
+    reading,
     readings,
     waiting,
 )
@@ -38,7 +40,7 @@ from glowdial.core.journey.room import (
     pictured,
     report_row,
 )
-from glowdial.core.journey.steps import Ask, Plot, PlotLine, Step
+from glowdial.core.journey.steps import Ask, Plot, PlotLine, Result, Step, result
 from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
@@ -119,7 +121,15 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         if r.answer is not None
     )
     curve = dial_curve(record, band)
-    complete = waiting(found) is None and curve is not None
+    listed = reading(record, key, points_ask(), basis)
+    covered = _covered(listed, curve, marks_hz, found)
+    results += tuple(
+        _listed_result(band, curve, mark, listed.answer)
+        for mark in covered
+        if curve and listed.answer
+    )
+    wanted_still = [r for mark, r in zip(marks_hz, found, strict=True) if mark not in covered]
+    complete = waiting(wanted_still) is None and curve is not None
     step = Step(
         key,
         STAGE,
@@ -146,7 +156,30 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         ),
         cost=_cost(band, curve) if curve else "",
     )
-    return conclude(step, found)
+    return conclude(step, wanted_still, retake=points_ask() if covered else None)
+
+
+def _covered(
+    listed: Reading, curve: DialCurve | None, marks: Sequence[float], found: Sequence[Reading]
+) -> tuple[float, ...]:
+    """Marks that a list of points tells of: none of them was read here, and they lie within it."""
+    if listed.fresh is None or curve is None or any(r.answer is not None for r in found):
+        return ()
+    low, high = curve.marks[0].dial_hz, curve.marks[-1].dial_hz
+    return tuple(m for m in marks if low <= m <= high)
+
+
+def _listed_result(band: BandFacts, curve: DialCurve, mark_hz: float, listed: Answer) -> Result:
+    """What comes in at a mark by the curve through a list's points."""
+    value, tolerance = curve.true_hz(mark_hz), band.tolerance_hz(mark_hz)
+    return result(
+        listed,
+        khz(mark_hz),
+        f"{khz(round(value, -1))} ({(value - mark_hz) / 1e3:+.1f} kHz), from the list",
+        value,
+        symmetric(mark_hz, tolerance),
+        (khz(mark_hz - tolerance), khz(mark_hz + tolerance)),
+    )
 
 
 def _as_found(record: JobRecord, band: BandFacts, mark_hz: float) -> list[tuple[Answer, str]]:
