@@ -149,7 +149,7 @@ def test_a_sum_is_found_by_typing_worked_and_kept(
     page.open(f"{address}/jobs/2")
     page.wait_for("step")
     page.click("Sums")
-    page.wait("the list", lambda: len(page.texts("sum")) == 20)
+    page.wait("the list", lambda: len(page.texts("sum")) == 21)
     page.press("bleeder", Keys.BACKSPACE * 7, "stay dangerous", Keys.ENTER)
     page.wait("the answer", lambda: "below 30 V" in page.text("sentence"))
     page.wait_for("supply-picture")

@@ -1790,6 +1790,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Level converter
+         * @description A level in dBm, dBuV, microvolts EMF or PD, or watts, at any impedance, in all the others.
+         */
+        post: operations["sum-levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/levels-and-pads": {
         parameters: {
             query?: never;
@@ -3609,6 +3629,30 @@ export interface components {
              * @example 50
              */
             source: string;
+        };
+        /**
+         * LevelsSum
+         * @description A level in dBm, dBuV, microvolts EMF or PD, or watts, at any impedance, in all the others.
+         */
+        LevelsSum: {
+            /**
+             * Level
+             * @description must be a number: dB, microvolts, or watts
+             * @example -47
+             */
+            level: string;
+            /**
+             * at
+             * @description must be a resistance of 0 to 1000 M
+             * @example 50
+             */
+            ohm: string;
+            /**
+             * is
+             * @example dBm
+             * @enum {string}
+             */
+            unit: "dBm" | "dBuV PD" | "dBuV EMF" | "uV PD" | "uV EMF" | "W";
         };
         /** LimitOption */
         LimitOption: {
@@ -17229,6 +17273,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LampSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelsSum"];
             };
         };
         responses: {

@@ -9,13 +9,19 @@ import numpy as np
 
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Field, Plot, PlotLine
-from glowdial.core.language.levels import dbm_from_emf_v, terminal_v
+from glowdial.core.language.levels import (
+    LevelUnit,
+    dbm_from_emf_v,
+    source_level,
+    terminal_v,
+)
 from glowdial.core.language.quantities import (
     AUDIO_VOLTS,
     DC_VOLTS,
     DECIBELS,
     LEVEL,
     RESISTANCE,
+    Quantity,
     engineering,
     significant,
 )
@@ -166,4 +172,39 @@ NOISE = SumForm(
     {"readings": "10uV 0.55 0.29\n25uV 0.92 0.27\n50uV 1.10 0.20"},
     _noise,
 )
-SUMS = (LOADING, LEVELS, NOISE)
+ANY_LEVEL = Quantity(
+    "level", "", "", -200.0, 1e9, "-47", "must be a number: dB, microvolts, or watts"
+)
+
+
+def _converted(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
+    unit = LevelUnit(entry.texts["unit"])
+    found = source_level(entry.values["level"], unit, entry.values["ohm"])
+    told = {u: found.told_in(u) for u in LevelUnit}
+    lines = [
+        SumLine(u.value, engineering(v, "W") if u is LevelUnit.WATTS else f"{v:.4g}")
+        for u, v in told.items()
+    ]
+    at = engineering(found.impedance_ohm, "ohm")
+    return SumAnswer(
+        f"{entry.values['level']:g} {unit.value} at {at}: {told[LevelUnit.DBM]:.2f} dBm, "
+        f"{engineering(found.emf_v, 'V', 4)} EMF, {engineering(found.emf_v / 2.0, 'V', 4)} across "
+        f"{at}.",
+        tuple(lines),
+    )
+
+
+CONVERTER = SumForm(
+    "levels",
+    "proof",
+    "Level converter",
+    "A level in dBm, dBuV, microvolts EMF or PD, or watts, at any impedance, in all the others.",
+    (
+        Field("level", "Level", ANY_LEVEL),
+        Field("unit", "is", options=tuple(LevelUnit)),
+        Field("ohm", "at", RESISTANCE),
+    ),
+    {"level": "-47", "unit": LevelUnit.DBM.value, "ohm": "50"},
+    _converted,
+)
+SUMS = (LOADING, CONVERTER, LEVELS, NOISE)
