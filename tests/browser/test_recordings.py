@@ -9,9 +9,12 @@ import numpy as np
 import pytest
 import soundfile
 
+from browser.conftest import first_port, start_server
 from browser.page import BenchPage
+from browser.test_microphone import hearing, tone_file
 
 pytestmark = pytest.mark.browser
+__all__ = ["hearing", "tone_file"]
 
 
 def test_a_recording_is_looked_at_and_its_figures_kept(
@@ -37,3 +40,23 @@ def test_a_recording_is_looked_at_and_its_figures_kept(
     assert abs(told - 19.1) < 0.3
     page.click("Keep in this job")
     page.wait("it is kept", lambda: page.find("sum-kept"))
+
+
+def test_what_the_input_hears_is_recorded_and_looked_at(hearing: BenchPage, tmp_path: Path) -> None:
+    """A tone of 400 Hz with 50 Hz of hum, by the browser's own fake device."""
+    server = start_server(tmp_path / "recorded", first_port() + 15, demo=True)
+    try:
+        hearing.open(f"{server.address}/recordings")
+        hearing.click("Record from the input")
+        hearing.wait("the level", lambda: "400 Hz" in hearing.text("heard-words"))
+        hearing.wait("some seconds", lambda: hearing.text("recording-now")[:1] in "456789")
+        hearing.click("Stop, and look at it")
+        hearing.wait("the figures", lambda: "400." in hearing.text("sentence"))
+        lines = " ".join(hearing.texts("sum-line"))
+        assert "hum 50 Hz" in lines and "recorded here.wav" in hearing.text("recording-name")
+        # the two stand as they were played, holes of the fake device or not
+        level = float(lines.split("hum 50 Hz")[1].split()[0])
+        assert abs(level + 6.0) < 1.5
+    finally:
+        server.process.terminate()
+        server.process.wait(timeout=10)

@@ -5,17 +5,25 @@ import { client, type Schemas, unwrap } from "../api/client";
 export type Heard = Schemas["HeardAnswer"];
 type Input = { id: string; name: string };
 
+/** Takes all samples as they come, with their rate. */
+export type Keep = (samples: Float32Array, rateHz: number) => void;
+
 const FULL_SCALE = 32767;
 
-/** Samples of 16 bits in base64, as the call wants them. */
-export function asPcm(samples: Float32Array): string {
+/** Samples of 16 bits, little-endian. */
+export function inSixteenBits(samples: Float32Array): ArrayBuffer {
   const whole = new DataView(new ArrayBuffer(2 * samples.length));
   samples.forEach((sample, n) => {
     const kept = Math.max(-1, Math.min(1, sample));
     whole.setInt16(2 * n, Math.round(kept * FULL_SCALE), true);
   });
+  return whole.buffer;
+}
+
+/** The same in base64, as the call wants them. */
+export function asPcm(samples: Float32Array): string {
   let text = "";
-  new Uint8Array(whole.buffer).forEach((byte) => (text += String.fromCharCode(byte)));
+  new Uint8Array(inSixteenBits(samples)).forEach((byte) => (text += String.fromCharCode(byte)));
   return btoa(text);
 }
 
@@ -23,12 +31,16 @@ export function asPcm(samples: Float32Array): string {
  * What the computer's microphone or line input hears while `on`, found out by the server a quarter of
  * a second at a time. Nothing that a browser does to please the ear is left on: it would level peaks.
  */
-export function useMicrophone(on: boolean, input: string) {
+export function useMicrophone(on: boolean, input: string, keep?: Keep) {
   const [heard, setHeard] = useState<Heard | null>(null);
   const [highest, setHighest] = useState<Heard | null>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
   const [inputs, setInputs] = useState<Input[]>([]);
   const asking = useRef(false);
+  const keeping = useRef(keep);
+  useEffect(() => {
+    keeping.current = keep;
+  }, [keep]);
   useEffect(() => {
     if (!on) return undefined;
     let current = true;
@@ -72,7 +84,10 @@ export function useMicrophone(on: boolean, input: string) {
             .map((d) => ({ id: d.deviceId, name: d.label || "input" })),
         );
         const node = new AudioWorkletNode(context, "samples", { numberOfOutputs: 0 });
-        node.port.onmessage = (event: MessageEvent<Float32Array>) => void send(event.data);
+        node.port.onmessage = (event: MessageEvent<Float32Array>) => {
+          if (current) keeping.current?.(event.data, context.sampleRate);
+          void send(event.data);
+        };
         context.createMediaStreamSource(stream).connect(node);
         await context.resume();
       } catch (error) {

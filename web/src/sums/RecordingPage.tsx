@@ -6,6 +6,7 @@ import { client, type Schemas, unwrap } from "../api/client";
 import { LitButton, PlainButton } from "../shared/Buttons";
 import { Trouble } from "../shared/Trouble";
 import { useAttempt } from "../shared/useAttempt";
+import { InputRecorder } from "./InputRecorder";
 import { Answer } from "./SumWork";
 
 type Found = { name: string; answer: Schemas["SumShape"] };
@@ -67,6 +68,7 @@ function RecordingPage() {
             {busy ? "Looking at it ..." : "Choose a recording"}
           </LitButton>
         </Box>
+        <InputRecorder busy={busy} onDone={(file) => void look(file)} />
         <Trouble error={trouble} />
         <Flex>
           <PlainButton asChild>
