@@ -19,7 +19,7 @@ IN_MEMORY = 1 << 24
 WAV_BODY: dict[str, Any] = {
     "requestBody": {
         "required": True,
-        "content": {"audio/wav": {"schema": {"type": "string", "format": "binary"}}},
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
     }
 }
 

@@ -14898,7 +14898,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "audio/wav": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
