@@ -359,6 +359,12 @@ def _dead_on_a_band(bench: DemoBench) -> None:
     Volunteer(bench.workshop, job_id, keeps_parts=True).work(lambda step: step.key == COMPLAINT)
 
 
+def _well_kept(sheet: str, seed: int, severity: float) -> Condition:
+    """A set so far neglected whose gang nobody has bent."""
+    facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
+    return replace(neglected(facts, seed, severity=severity), gang_wander=WELL_KEPT_GANG_WANDER)
+
+
 def _as_found(bench: DemoBench) -> None:
     """Three sets before their IF is decided on: an AM and FM one that drifted, a communications
     receiver that nobody touched, an early one whose every screw was turned."""
@@ -368,11 +374,7 @@ def _as_found(bench: DemoBench) -> None:
         ("Skerry light receiver", "SK-5", SKERRY, EVERY_SCREW, DECIDE),
     )
     for n, (name, serial, sheet, severity, until) in enumerate(sets):
-        facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
-        condition = replace(
-            neglected(facts, bench.seed + 9 + n, severity=severity),
-            gang_wander=WELL_KEPT_GANG_WANDER,
-        )
+        condition = _well_kept(sheet, bench.seed + 9 + n, severity)
         job_id = bench.arrives(name, serial, sheet, condition, days=7.0 + n)
         Volunteer(bench.workshop, job_id).work(_standing_at(until))
 
@@ -385,11 +387,7 @@ def _band_by_band(bench: DemoBench) -> None:
         ("Ferry master's car radio", "TT-2", CAR_RADIO, EVERY_SCREW, "osc.band1.decide"),
     )
     for n, (name, serial, sheet, severity, until) in enumerate(sets):
-        facts = facts_of(read_sheet(demo_sheet(sheet)).model_dump(mode="json"))
-        condition = replace(
-            neglected(facts, bench.seed + 20 + n, severity=severity),
-            gang_wander=WELL_KEPT_GANG_WANDER,
-        )
+        condition = _well_kept(sheet, bench.seed + 20 + n, severity)
         job_id = bench.arrives(name, serial, sheet, condition, days=12.0 + n)
         Volunteer(bench.workshop, job_id).work(_begins(until))
 
@@ -401,7 +399,7 @@ FM_AS_FOUND = (("high", "106.6"), ("low", "90.52"))
 def _one_core(bench: DemoBench) -> None:
     """An AM and FM radio whose VHF dial was just read: one core moves its whole scale."""
     facts = facts_of(read_sheet(demo_sheet(ONE_CORE)).model_dump(mode="json"))
-    condition = replace(neglected(facts, bench.seed + 22, severity=DRIFTED))
+    condition = neglected(facts, bench.seed + 22, severity=DRIFTED)
     job_id = bench.arrives("Station house radio", "GN-8", ONE_CORE, condition, days=14.0)
     Volunteer(bench.workshop, job_id).work(_standing_at("osc.fm.survey"))
     for ask, line in FM_AS_FOUND:

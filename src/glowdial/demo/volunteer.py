@@ -12,7 +12,7 @@ from glowdial.core.journey.steps import Ask, Status, Step
 from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
-from glowdial.core.stages.dial.steps import STAGE as DIAL
+from glowdial.core.stages.dial.stage import STAGE as DIAL
 from glowdial.core.stages.faults.case import MEND
 from glowdial.core.stages.parts.order import School
 from glowdial.core.stages.parts.state import CLASS, REASON

@@ -10,6 +10,7 @@ from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.facts import (
     DEFAULT_DIAL_TOLERANCE,
     VHF_DIAL_TOLERANCE,
+    VHF_HZ,
     Adjuster,
     AlignmentRow,
     BandFacts,
@@ -65,7 +66,6 @@ from glowdial.sheets.receiver import (
 )
 
 NORM_GANG, VHF_GANG = Gang(12e-12, 430e-12), Gang(4e-12, 14e-12)
-VHF_HZ = 30e6
 SELENIUM_THRESHOLD_V = 0.6
 SELENIUM_PLATE_V = 26.0
 

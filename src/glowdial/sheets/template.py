@@ -12,6 +12,7 @@ from typing import Annotated
 from pydantic import Field
 
 from glowdial.core.model.circuit import AerialKind, FmKind
+from glowdial.core.model.facts import VHF_HZ
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.safety.cautions import Trait
@@ -38,7 +39,7 @@ from glowdial.sheets.receiver import (
 )
 from glowdial.sheets.section import Section, Source
 
-FM, VHF_HZ = "FM", 30e6
+FM = "FM"
 WINDINGS = ("primary", "secondary")
 BROADCAST_MARKS = (0.06, 0.27, 0.5, 0.73, 0.94)
 LOW_MARK, HIGH_MARK = BROADCAST_MARKS[0], BROADCAST_MARKS[-1]

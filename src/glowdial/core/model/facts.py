@@ -17,6 +17,8 @@ from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
 
 DEFAULT_DIAL_TOLERANCE, VHF_DIAL_TOLERANCE = 0.005, 0.002
+# from here on a band is one of FM broadcasting, or like one
+VHF_HZ = 30e6
 
 NORM_LINE_V = 230.0
 

@@ -13,8 +13,8 @@ from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.stations import EXAMPLE, Station, read_stations
+from glowdial.core.stages.dial.stage import STAGE
 
-STAGE = "dial"
 AIR, STATIONS, STATION = "dial.air", "stations", "station"
 GOOD, WEAK, NOT_HEARD = "good", "weak", "not heard"
 

@@ -17,8 +17,8 @@ from glowdial.core.language.quantities import (
     khz,
 )
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.dial.stage import STAGE
 
-STAGE = "dial"
 ROOM_ASK, DRIFT = "room", "drift"
 FEWEST_READINGS, MOST_READINGS = 3, 60
 # settled when what is left of the drift is within this share of the mark's tolerance

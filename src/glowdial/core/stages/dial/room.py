@@ -9,7 +9,8 @@ from glowdial.core.model.stations import read_stations
 from glowdial.core.stages.dial.air import STATIONS
 from glowdial.core.stages.dial.calibrator import CALIBRATOR, check_spacing
 from glowdial.core.stages.dial.points import POINTS, read_points
-from glowdial.core.stages.dial.steps import STAGE, dial_report, dial_steps
+from glowdial.core.stages.dial.stage import STAGE
+from glowdial.core.stages.dial.steps import dial_report, dial_steps
 
 
 def check_reading(situation: Situation, step: Step, ask: Ask, entering: Entering) -> None:

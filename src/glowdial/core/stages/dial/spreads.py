@@ -17,8 +17,8 @@ from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Result, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
+from glowdial.core.stages.dial.stage import STAGE
 
-STAGE = "dial"
 SCHOOL, SET, FIGURE = "school", "set", "figure"
 MAIN_FIRST, ZERO_SET = "main on its place", "main set by a known signal"
 # a pointer's width on its scale

@@ -63,8 +63,8 @@ from glowdial.core.stages.dial.points import (
     points_ask,
 )
 from glowdial.core.stages.dial.spreads import spread_steps
+from glowdial.core.stages.dial.stage import STAGE
 
-STAGE = "dial"
 CABINET_STEP = "dial.cabinet"
 CURVE_POINTS = 41
 

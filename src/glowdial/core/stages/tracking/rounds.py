@@ -34,7 +34,7 @@ from glowdial.core.language.quantities import (
     turns,
 )
 from glowdial.core.language.verdicts import symmetric
-from glowdial.core.model.facts import Adjuster, BandFacts, ReceiverFacts
+from glowdial.core.model.facts import VHF_HZ, Adjuster, BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, dial_shift_hz, role_of
 from glowdial.core.stages.tracking.ghosts import foretold
@@ -48,7 +48,6 @@ from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 16
-VHF_HZ = 30e6
 # an adjuster that may do nothing is named from this probability on
 SUSPECTED = 0.08
 # a change small enough for straight lines
