@@ -13,12 +13,15 @@ from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, LOUDSPEAKER
+from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 EDGE_STEPS, EDGE_SHARE = 40, 0.7
 ZERO_STEP, ZERO_REACH, HALVINGS = 0.25, 4.0, 7
 FIND_LEVEL_V = 1e-3
+# thirty readings take ten seconds
+BETWEEN_READINGS_S = 1.0 / 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -251,8 +254,21 @@ def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
     bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
     _find(recipe, bench)
     bench.apply(setting(generator_emf_v=recipe.change.get("generator_emf_v"), tone_on=True))
-    on = bench.read(LOUDSPEAKER)
+    on = _run(recipe, bench)
     bench.apply(setting(tone_on=False))
-    off = bench.read(LOUDSPEAKER)
+    off = _run(recipe, bench)
     level = _wanted(recipe.change.get("generator_emf_v"), "the level")
-    return Measured({"level": level, "on": on, "off": off})
+    values = {"level": level, "on": power_mean_v(on), "off": power_mean_v(off)}
+    if recipe.readings > 1:
+        values |= {"on_spread": spread_db(on), "off_spread": spread_db(off)}
+        values["readings"] = float(recipe.readings)
+    return Measured(values)
+
+
+def _run(recipe: Recipe, bench: Bench) -> list[float]:
+    """The output read as often as the recipe says, with a moment between."""
+    read = [bench.read(LOUDSPEAKER)]
+    while len(read) < recipe.readings:
+        bench.wait(BETWEEN_READINGS_S)
+        read.append(bench.read(LOUDSPEAKER))
+    return read

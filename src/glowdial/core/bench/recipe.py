@@ -38,7 +38,7 @@ class Recipe:
     that the level is set for first. ``wait_s`` is time to stand at these settings before reading,
     ``span_hz`` how far either side of the dial mark (of the generator's place, for both edges of a
     passband) to look. ``trial`` is the test of fault tracing
-    to ``TRY``.
+    to ``TRY``. With more than one of ``readings`` an unsteady value is read so often.
     """
 
     doing: Doing
@@ -50,6 +50,7 @@ class Recipe:
     wait_s: float = 0.0
     trial: str = ""
     indicator: Measurand = AVC
+    readings: int = 1
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Field, Step
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import echo, parse, split_values
+from glowdial.core.language.quantities import Quantity, echo, parse, split_values
 from glowdial.core.safety.signs import Heard, heard_in
 
 LONGEST_TEXT, LONGEST_TABLE = 4000, 400_000
 # a value that was not read
 BLANKS = ("-", "\u2013", "\u2014", "?")
+# 0.82-0.95, 0.82..0.95: from where to where a needle swung; the minus of a power of ten is none
+SWUNG = re.compile(r"^(\S*[^\s.eE])(?:\.\.\.?|[-\u2013])([\d.,]\S*)$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +90,7 @@ def read_entry(
                 texts[field.name] = ""
             continue
         if field.quantity is not None:
-            values[field.name] = parse(raw, field.quantity, field.label)
+            values.update(_read_values(field, field.quantity, raw))
         elif field.options:
             texts[field.name] = _choice(field, raw)
         else:
@@ -98,6 +102,30 @@ def read_entry(
     ]
     shown += [texts[f.name] for f in ask.fields if f.options and texts[f.name]]
     return Entry(values, texts, ", ".join(shown), doubts_of(ask, values, given, points), given)
+
+
+def _read_values(field: Field, quantity: Quantity, raw: str) -> dict[str, float]:
+    """A value; of a needle that swung the middle in dB, and its two ends."""
+    ends = SWUNG.match(raw) if field.swings else None
+    if ends is None:
+        return {field.name: parse(raw, quantity, field.label)}
+    low, high = (parse(end, quantity, field.label) for end in ends.groups())
+    if not 0.0 < low <= high:
+        raise BadInput(
+            field.label, raw, "must be the lower end first, both above zero", "0.82-0.95"
+        )
+    name = field.name
+    return {name: math.sqrt(low * high), low_end(name): low, high_end(name): high}
+
+
+def low_end(name: str) -> str:
+    """What the lower end of a value that swung is kept as."""
+    return f"{name}_low"
+
+
+def high_end(name: str) -> str:
+    """What the upper end of a value that swung is kept as."""
+    return f"{name}_high"
 
 
 def _choice(field: Field, raw: str) -> str:

@@ -1,5 +1,9 @@
 """Sensitivity for 10 dB (S+N)/N at the sheet's points: as found, to trace by, and as left, as the
-proof."""
+proof.
+
+The level is searched for by few readings, and the figure carries its doubt: a limit inside of it
+cannot be told as met or missed.
+"""
 
 from __future__ import annotations
 
@@ -13,6 +17,7 @@ from glowdial.core.journey.dial_marks import (
     dial_leads,
     search_span_hz,
 )
+from glowdial.core.journey.entry import high_end, low_end
 from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
@@ -20,10 +25,27 @@ from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
-from glowdial.core.language.quantities import AUDIO_VOLTS, LEVEL, engineering, khz
-from glowdial.core.language.verdicts import Window
+from glowdial.core.language.quantities import (
+    AUDIO_VOLTS,
+    DECIBELS,
+    LEVEL,
+    READINGS,
+    engineering,
+    khz,
+)
+from glowdial.core.language.verdicts import Judgement, Window, judge_between
 from glowdial.core.model.facts import ReceiverFacts, SensitivityPoint
 from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
+from glowdial.core.physics.level_search import (
+    FoundLevel,
+    PairAtLevel,
+    Swung,
+    between,
+    found_level,
+    glanced,
+    next_search_level_v,
+    of_run,
+)
 from glowdial.core.physics.noise_ratio import (
     NoiseReading,
     next_level_v,
@@ -33,7 +55,14 @@ from glowdial.core.physics.noise_ratio import (
 
 FIRST_LEVEL_V = 50e-6
 MOST_LEVELS = 8
+# without a limit to decide about, this many levels are enough
+FEW_LEVELS = 5
+# known to this in nineteen of twenty is known
+KNOWN_DB = 0.5
+RUN_READINGS = 30
 FOUND, LEFT = "found", "left"
+# the questions of the search, and those that were asked before there was one
+PAIR, LEVEL_ONLY = "pair", "level"
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,13 +92,59 @@ def numbered_points(facts: ReceiverFacts) -> list[NumberedPoint]:
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class Sensitivity:
+    """The figure of a point: V EMF, and between what it lies in nineteen of twenty cases; None for
+    one of steady readings that were taken without a doubt."""
+
+    level_v: float
+    found: FoundLevel | None = None
+
+    @property
+    def text(self) -> str:
+        """With its doubt, where it has one."""
+        if self.found is None:
+            return f"{engineering(self.level_v, 'V')} EMF"
+        low, high = (engineering(v, "V") for v in (self.found.low_95_v, self.found.high_95_v))
+        return f"{engineering(self.level_v, 'V')} EMF ({low} to {high})"
+
+    @property
+    def short(self) -> str:
+        """The level with its doubt in decibels."""
+        level = engineering(self.level_v, "V")
+        return f"{level} ± {self.found.doubt_95_db:.1f} dB" if self.found else level
+
+
 def _noise(answer: Answer) -> NoiseReading:
     return NoiseReading(answer.values["level"], answer.values["on"], answer.values["off"])
 
 
-def measured_v(record: JobRecord, point: NumberedPoint, phase: str) -> float | None:
+def _swung(answer: Answer, name: str) -> Swung:
+    """A reading with what it is worth: a run, two ends, or a glance."""
+    values = answer.values
+    if "readings" in values:
+        return of_run(values[name], values.get(f"{name}_spread", 0.0), round(values["readings"]))
+    if low_end(name) in values:
+        return between(values[low_end(name)], values[high_end(name)])
+    return glanced(values[name])
+
+
+def _pair(answer: Answer) -> PairAtLevel:
+    return PairAtLevel(answer.values["level"], _swung(answer, "on"), _swung(answer, "off"))
+
+
+def _figure(answers: list[Answer]) -> Sensitivity | None:
+    """What answers come to; those of before the search by the rule of then."""
+    if any(a.ask.startswith(PAIR) for a in answers):
+        found = found_level([_pair(a) for a in answers])
+        return Sensitivity(found.level_v, found) if found and found.enclosed else None
+    level_v = sensitivity_v(tuple(_noise(a) for a in answers))
+    return Sensitivity(level_v) if level_v is not None else None
+
+
+def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:
     """The figure of a point as found or as left, None while there is none."""
-    return sensitivity_v(tuple(_noise(a) for a in record.of_step(point.key(phase))))
+    return _figure(list(record.of_step(point.key(phase))))
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -90,13 +165,12 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     basis = _basis(facts, point, phase)
     answers = record.of_step(key)
     fresh = [a for a in answers if not record.stale(a, basis)]
-    rows = tuple(_noise(a) for a in fresh)
-    figure = sensitivity_v(rows)
+    figure = _figure(fresh)
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
         results = (_figure_result(point, fresh[-1], figure, phase), *results)
-    ask = _ask(facts, point, rows, len(answers) + 1)
-    wanted = figure is None and len(rows) < MOST_LEVELS
+    ask = _ask(facts, point, fresh, len(answers) + 1)
+    wanted = len(fresh) < MOST_LEVELS and not _enough(point, figure, len(fresh))
     found = phase == FOUND
     step = Step(
         key,
@@ -104,9 +178,9 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         f"Sensitivity at {khz(point.frequency_hz)}, as {phase}",
         "Taken before the first touch: what there is to improve on."
         if found
-        else "Through the dummy aerial, uV EMF, tone of 400 Hz at 30 %, carrier on for both.",
+        else f"Through the dummy aerial, uV EMF, {point.tone_words}, carrier on for both.",
         results=results,
-        advice=_advice(record, numbered, figure, phase),
+        advice=_advice(record, numbered, figure, phase, len(fresh)),
         leads=(
             *dial_leads(facts)[:1],
             replace(dial_leads(facts)[1], source="audio voltmeter", to="loudspeaker terminals"),
@@ -115,14 +189,26 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         powered=True,
         programme=(point.frequency_hz,),
         cost=_cost(point, figure),
-        show_chain=lambda: chain_picture(facts, record, _now(facts, point, rows)),
+        show_chain=lambda: chain_picture(facts, record, _now(facts, point, fresh)),
     )
     return settle(
         step, remaining=ask if wanted else None, retake=ask if figure is not None else None
     )
 
 
-def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading, ...]) -> SetUp:
+def _enough(point: SensitivityPoint, figure: Sensitivity | None, levels: int) -> bool:
+    """Whether the figure is known well enough for what hangs on it: the limit lies outside of its
+    doubt, or there is none to decide about."""
+    if figure is None or figure.found is None:
+        return figure is not None
+    if figure.found.doubt_95_db <= KNOWN_DB:
+        return True
+    if point.limit_v is None:
+        return levels >= FEW_LEVELS
+    return not figure.found.low_95_v <= point.limit_v <= figure.found.high_95_v
+
+
+def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer]) -> SetUp:
     """Generator through the dummy aerial, voltmeter at the loudspeaker."""
     return SetUp(
         signal_hz=point.frequency_hz,
@@ -135,38 +221,60 @@ def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading
     )
 
 
-def _level_v(point: SensitivityPoint, rows: tuple[NoiseReading, ...]) -> float:
+def _level_v(point: SensitivityPoint, rows: list[Answer]) -> float:
     """What to set the generator to next."""
-    return next_level_v(rows[-1]) if rows else point.limit_v or FIRST_LEVEL_V
+    if any(a.ask.startswith(PAIR) for a in rows):
+        return next_search_level_v([_pair(a) for a in rows]) or FIRST_LEVEL_V
+    return next_level_v(_noise(rows[-1])) if rows else point.limit_v or FIRST_LEVEL_V
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:
-    row = _noise(answer)
-    label, text = f"at {engineering(row.level_v, 'V')}", f"{row.ratio_db:.1f} dB"
-    return result(answer, label, text, row.ratio_db, stale=stale)
+    ratio_db, label = _ratio_db(answer), f"at {engineering(answer.values['level'], 'V')}"
+    return result(answer, label, f"{ratio_db:.1f} dB", ratio_db, stale=stale)
 
 
-def _figure_result(point: SensitivityPoint, last: Answer, figure: float, phase: str) -> Result:
+def _ratio_db(answer: Answer) -> float:
+    if answer.ask.startswith(PAIR):
+        return _pair(answer).ratio_db
+    return _noise(answer).ratio_db
+
+
+def _figure_result(
+    point: SensitivityPoint, last: Answer, figure: Sensitivity, phase: str
+) -> Result:
     window = Window(None, point.limit_v) if point.limit_v else None
-    limit = engineering(point.limit_v, "V") if point.limit_v else ""
-    text = f"{engineering(figure, 'V')} EMF"
-    return result(last, "for 10 dB", text, figure, window, ("", limit), as_found=phase == FOUND)
+    limits = ("", engineering(point.limit_v, "V") if point.limit_v else "")
+    found, level_v = phase == FOUND, figure.level_v
+    told = result(last, "for 10 dB", figure.text, level_v, window, limits, as_found=found)
+    if figure.found is None:
+        return told
+    return replace(told, judgement=judged(point, figure))
 
 
-def _ask(
-    facts: ReceiverFacts, point: SensitivityPoint, rows: tuple[NoiseReading, ...], number: int
-) -> Ask:
+def judged(point: SensitivityPoint, figure: Sensitivity) -> Judgement:
+    """Met, not met, or cannot tell, by the figure's own doubt."""
+    window = Window(None, point.limit_v) if point.limit_v else None
+    if figure.found is None:
+        return judge_between(figure.level_v, figure.level_v, window)
+    return judge_between(figure.found.low_95_v, figure.found.high_95_v, window)
+
+
+def _ask(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer], number: int) -> Ask:
     level = _level_v(point, rows)
     return Ask(
-        f"level{number}",
+        f"{PAIR}{number}",
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "
-        f"{engineering(level, 'V')}: level, output with the tone on, and with it off.",
+        f"{engineering(level, 'V')}: level, output with the tone on, and with it off. A needle "
+        "that wanders: its ends, as 0.82-0.95.",
         (
             Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
-            Field("on", "tone on", AUDIO_VOLTS, measurand=LOUDSPEAKER),
-            Field("off", "tone off", AUDIO_VOLTS, measurand=LOUDSPEAKER),
+            Field("on", "tone on", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
+            Field("off", "tone off", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
+            Field("on_spread", "scatter with the tone on, dB", DECIBELS, required=False),
+            Field("off_spread", "scatter with it off, dB", DECIBELS, required=False),
+            Field("readings", "readings of each", READINGS, required=False),
         ),
-        f"{level * 1e6:.1f} 0.92 0.29",
+        f"{level * 1e6:.1f} 0.92 0.27-0.31",
         expected_text=(
             f"10 dB at {engineering(point.limit_v, 'V')} or less"
             if point.limit_v
@@ -183,12 +291,13 @@ def _ask(
                 generator_emf_v=level,
             ),
             span_hz=search_span_hz(facts, point.frequency_hz),
+            readings=RUN_READINGS,
         ),
     )
 
 
 def _advice(
-    record: JobRecord, numbered: NumberedPoint, figure: float | None, phase: str
+    record: JobRecord, numbered: NumberedPoint, figure: Sensitivity | None, phase: str, levels: int
 ) -> tuple[str, ...]:
     lines: list[str] = []
     if phase == FOUND and figure is None and record.moves:
@@ -197,28 +306,69 @@ def _advice(
             "with that reason if it was not read before."
         )
     if phase == LEFT and figure is not None:
-        before = measured_v(record, numbered, FOUND)
+        before = measured(record, numbered, FOUND)
         if before is not None:
-            lines.append(
-                f"As found {engineering(before, 'V')}: {db_voltage(before / figure):+.1f} dB won."
-            )
+            lines.append(_won(before, figure))
+    if figure is not None and figure.found is not None:
+        lines += _doubt_words(numbered.given, figure.found, levels)
     if numbered.given.limit_v is None:
         lines.append("The sheet gives no limit here; as left is compared with as found only.")
     return tuple(lines)
 
 
-def _cost(point: SensitivityPoint, figure: float | None) -> str:
-    if figure is None or point.limit_v is None or figure <= point.limit_v:
+def _won(before: Sensitivity, now: Sensitivity) -> str:
+    """What was won since, and whether these readings can tell."""
+    won_db = db_voltage(before.level_v / now.level_v)
+    words = f"As found {before.short}: {won_db:+.1f} dB won"
+    doubts = [s.found.doubt_95_db if s.found else 0.0 for s in (before, now)]
+    doubt_db = (doubts[0] ** 2 + doubts[1] ** 2) ** 0.5
+    if doubt_db == 0.0:
+        return f"{words}."
+    if abs(won_db) <= doubt_db:
+        return f"{words}, which these readings cannot tell from nothing (± {doubt_db:.1f} dB)."
+    return f"{words} (± {doubt_db:.1f} dB)."
+
+
+def _doubt_words(point: SensitivityPoint, found: FoundLevel, levels: int) -> list[str]:
+    """How far the figure is to be trusted, and what makes it better."""
+    words = [f"Known to {found.doubt_95_db:.1f} dB either way in nineteen of twenty."]
+    if found.doubt_95_db <= KNOWN_DB:
+        return words
+    better = (
+        "The ends that the needle wanders between, watched for ten seconds, tell more than a "
+        "glance; a run read by a meter on the network tells most."
+    )
+    if point.limit_v is not None and found.low_95_v <= point.limit_v <= found.high_95_v:
+        rest = MOST_LEVELS - levels
+        more = f"up to {rest} more levels" if rest > 0 else "no more of the same kind help"
+        words.append(f"The limit lies inside of that: whether it is met cannot be told; {more}.")
+    return [*words, better]
+
+
+def _cost(point: SensitivityPoint, figure: Sensitivity | None) -> str:
+    if figure is None or point.limit_v is None or figure.level_v <= point.limit_v:
         return ""
-    return f"{db_voltage(figure / point.limit_v):.1f} dB short at {khz(point.frequency_hz)}"
+    if figure.found is not None and not judged(point, figure).verdict.outside:
+        return ""
+    return f"{db_voltage(figure.level_v / point.limit_v):.1f} dB short at {khz(point.frequency_hz)}"
 
 
 def check_tone_pair(_: Situation, __: Step, ask: Ask, kept: Entering) -> None:
-    """Raises BadInput for an output that is nothing, or greater with the tone off."""
+    """Raises BadInput for an output that is nothing, or greater with the tone off, and for a
+    scatter without a number of readings."""
     values = kept.values
     if not {"on", "off"} <= values.keys():
         return
     for field in ask.fields:
         if values.get(field.name) == 0.0:
             raise BadInput(field.label, "0", "must be above zero: noise is never nothing", "0.29")
-    signal_plus_noise_to_noise_db(values["on"], values["off"])
+    ends = any(low_end(n) in values for n in ("on", "off"))
+    if not ends and "readings" not in values:
+        if "on_spread" in values:
+            raise BadInput(
+                "tone on, tone off",
+                f"{len(values)} values",
+                "must be two, or four ends with a dash between each two",
+                "25 0.82-0.95 0.26-0.34",
+            )
+        signal_plus_noise_to_noise_db(values["on"], values["off"])

@@ -57,7 +57,8 @@ class Field:
     ("line_v"), which makes it a condition of the other values. A ``table`` is a text of many lines,
     such as a trace's samples. On a typed line, fields that may
     stay empty come last. ``nominal`` is what is expected; where the field named by ``against`` is
-    off its own, this one is expected to be off by the same factor.
+    off its own, this one is expected to be off by the same factor. A needle that does not stand
+    still ``swings``: ``0.82-0.95`` is taken as well, for its ends.
     """
 
     name: str
@@ -71,6 +72,7 @@ class Field:
     sets: str = ""
     table: bool = False
     against: str = ""
+    swings: bool = False
 
     @property
     def free(self) -> bool:

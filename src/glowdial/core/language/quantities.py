@@ -109,6 +109,7 @@ FILTER_CAPACITANCE = Quantity(
 PAPER_CAPACITANCE = Quantity(
     "paper capacitance", "F", "nF", 1e-12, 1e-4, "47", "must be a capacitor of 1 pF to 100 uF"
 )
+READINGS = Quantity("readings", "", "", 2.0, 1e5, "30", "must be 2 to 100,000 readings")
 LEAKAGE = Quantity("leakage", "A", "uA", 0.0, 1.0, "5", "must be a leakage of 0 to 1 A")
 FREQUENCY_LIMIT = Quantity(
     "frequency limit", "Hz", "Hz", 1.0, 1e10, "30M", "must be a frequency of 1 Hz to 10 GHz"

@@ -5,6 +5,7 @@ A window may be open on one side ("no limit given"); with neither side it judges
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -76,6 +77,28 @@ def judge(value: float, window: Window | None) -> Judgement:
         if near_low or window.high - value < margin:
             return Judgement(Verdict.NEAR_EDGE, "near the edge", 0.0)
     return Judgement(Verdict.INSIDE, "inside", 0.0)
+
+
+def judge_between(low: float, high: float, window: Window | None) -> Judgement:
+    """Judge a figure that lies between ``low`` and ``high``, both above zero: met or not met where
+    all of it is, and cannot tell where a limit lies within.
+
+    A figure without doubt has both the same. How far it is beyond a limit is told from its end.
+    """
+    if window is None or not window.given:
+        return Judgement(Verdict.NOT_KNOWN, "no limit given", 0.0)
+    if window.high is not None and low > window.high:
+        return Judgement(Verdict.HIGH, f"not met, by {_db(low / window.high)}", low - window.high)
+    if window.low is not None and high < window.low:
+        return Judgement(Verdict.LOW, f"not met, by {_db(window.low / high)}", high - window.low)
+    below = window.high is None or high <= window.high
+    if below and (window.low is None or low >= window.low):
+        return Judgement(Verdict.INSIDE, "met", 0.0)
+    return Judgement(Verdict.NOT_KNOWN, "cannot tell: the limit lies within the doubt", 0.0)
+
+
+def _db(ratio: float) -> str:
+    return f"{20.0 * math.log10(ratio):.1f} dB at least"
 
 
 def _outside(verdict: Verdict, value: float, limit: float, nominal: float | None) -> Judgement:

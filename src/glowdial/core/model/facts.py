@@ -116,11 +116,19 @@ class AlignmentRow:
 
 @dataclass(frozen=True, slots=True)
 class SensitivityPoint:
-    """A frequency to prove, with the limit in V EMF through the dummy aerial, if there is one."""
+    """A frequency to prove, with the limit in V EMF through the dummy aerial, if there is one;
+    modulation (0 to 1) and tone that the limit is given for."""
 
     band: str
     frequency_hz: float
     limit_v: float | None
+    modulation: float = 0.30
+    tone_hz: float = 400.0
+
+    @property
+    def tone_words(self) -> str:
+        """What the carrier is modulated with."""
+        return f"tone of {self.tone_hz:g} Hz at {100.0 * self.modulation:.0f} %"
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from glowdial.core.journey.room import ReportPart, Situation, report_row
 from glowdial.core.journey.sensitivity import (
     FOUND,
     LEFT,
-    measured_v,
+    judged,
+    measured,
     numbered_points,
     sensitivity_step,
 )
@@ -28,16 +31,18 @@ def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
     rows = []
     for numbered in numbered_points(situation.facts):
         point = numbered.as_begun(situation.record)
-        found = measured_v(situation.record, numbered, FOUND)
-        left = measured_v(situation.record, numbered, LEFT)
-        rows.append(
-            report_row(
-                f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, 10 dB (S+N)/N)",
-                f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
-                engineering(found, "V") if found else "",
-                engineering(left, "V") if left else "",
-                left,
-                Window(None, point.limit_v) if point.limit_v else None,
-            )
+        found = measured(situation.record, numbered, FOUND)
+        left = measured(situation.record, numbered, LEFT)
+        row = report_row(
+            f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, 10 dB (S+N)/N)",
+            f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
+            found.short if found else "",
+            left.short if left else "",
+            left.level_v if left else None,
+            Window(None, point.limit_v) if point.limit_v else None,
         )
+        if left is not None and left.found is not None:
+            verdict = judged(point, left)
+            row = replace(row, verdict=verdict.verdict.value, words=verdict.words)
+        rows.append(row)
     return ReportPart(rows=tuple(rows))
