@@ -29,6 +29,7 @@ class Double:
     settings: Settings = field(default_factory=Settings)
     stands: float = 0.0
     reads: list[Measurand] = field(default_factory=list)
+    waited: float = 0.0
     generator_limits_v: tuple[float, float] = (1e-6, 0.1)
 
     def apply(self, change: SettingsChange) -> None:
@@ -37,6 +38,10 @@ class Double:
 
     def wired(self, places: frozenset[str]) -> None:
         """Leads lie anywhere."""
+
+    def wait(self, seconds: float) -> None:
+        """Time passes."""
+        self.waited += seconds
 
     def read(self, what: Measurand) -> float:
         """A compressing indicator of level, tuning and adjustment; audio follows the tone."""
@@ -132,6 +137,15 @@ def test_the_tone_pair_ends_with_the_tone_off() -> None:
     values = do(replace(AT_DIAL, doing=Doing.TONE_PAIR).setting(generator_emf_v=20e-6), bench)
     assert values == {"level": 20e-6, "on": 0.9, "off": 0.3}
     assert bench.settings.tone_on is False and bench.settings.generator_emf_v == 20e-6
+
+
+def test_a_run_of_the_tone_pair_is_read_over_its_time_with_its_scatter() -> None:
+    bench = Double()
+    recipe = replace(AT_DIAL, doing=Doing.TONE_PAIR, readings=30).setting(generator_emf_v=20e-6)
+    values = do(recipe, bench)
+    assert values["readings"] == 30.0 and values["on"] == pytest.approx(0.9)
+    assert values["on_spread"] == pytest.approx(0.0, abs=1e-9)
+    assert bench.waited == pytest.approx(2 * 29 / 3.0)
 
 
 @pytest.mark.parametrize(

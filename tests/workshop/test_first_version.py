@@ -67,8 +67,11 @@ def key(former: str) -> str:
 # a set with transistors is asked about its junctions now, and its chart is of transistors
 SOLID_STATE, JUNCTIONS = 5, "cold.filaments"
 # steps that there were not, and the stages that have them
-SINCE_THEN = re.compile(r"osc\.mechanics|osc\.unknown|osc\..+\.rock|dial\.air|dial\..+\.drift")
-GREW = ("oscillator and RF", "dial")
+SINCE_THEN = re.compile(
+    r"osc\.mechanics|osc\.unknown|osc\..+\.rock|dial\.air|dial\..+\.drift"
+    r"|proof\.\w+\.(conditions|output)|proof\.\w+\..+\.answers"
+)
+GREW = ("oscillator and RF", "dial", "proof")
 
 
 def without_amount(words: str) -> str:

@@ -86,6 +86,8 @@ def carry_out(
             return _match(recipe, bench)
         case Doing.TONE_PAIR:
             return _tone_pair(recipe, bench)
+        case Doing.SAME_READING:
+            return _same_reading(recipe, bench)
         case Doing.EDGES:
             return _edges(recipe, bench)
         case Doing.ZERO:
@@ -263,6 +265,37 @@ def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
         values |= {"on_spread": spread_db(on), "off_spread": spread_db(off)}
         values["readings"] = float(recipe.readings)
     return Measured(values)
+
+
+def _same_reading(recipe: Recipe, bench: Bench) -> Measured:
+    """The reading on tune, and the level at another frequency that makes the same."""
+    wanted_v = _wanted(recipe.change.get("generator_emf_v"), "the level")
+    other_hz = _wanted(recipe.second_hz, "the other frequency")
+    bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
+    _find(recipe, bench)
+    bench.apply(setting(generator_emf_v=wanted_v))
+    target = bench.read(recipe.indicator)
+    lowest, highest = bench.generator_limits_v
+    bench.apply(setting(generator_emf_v=highest))
+
+    def strength(frequency_hz: float) -> float:
+        bench.apply(setting(generator_hz=frequency_hz))
+        return bench.read(recipe.indicator)
+
+    reach = _wanted(recipe.span_hz, "how far to look")
+    at_hz = find_maximum(
+        strength, start=other_hz - reach, stop=other_hz + reach, coarse=COARSE_HZ, fine=FINE_HZ
+    )
+
+    def measure(level_v: float) -> float:
+        bench.apply(setting(generator_hz=at_hz, generator_emf_v=level_v))
+        return bench.read(recipe.indicator)
+
+    level_v = match_reading(measure, target, lowest=lowest, highest=highest)
+    remarks: tuple[str, ...] = ()
+    if level_v >= highest:
+        remarks = ("The generator's range ended before the same reading: at least so much.",)
+    return Measured({"wanted": wanted_v, "other": level_v}, remarks=remarks)
 
 
 def _run(recipe: Recipe, bench: Bench) -> list[float]:

@@ -24,6 +24,7 @@ from glowdial.core.model.facts import (
     TubeFact,
     WaveTrap,
 )
+from glowdial.core.model.performance import PerformanceLimit
 from glowdial.core.physics.supply.circuit import (
     FilterSection,
     Load,
@@ -88,6 +89,9 @@ def receiver_facts(sheet: ReceiverSheet) -> ReceiverFacts:
         adjusters=tuple(_adjuster(a, sheet, tracked) for a in sheet.adjusters),
         bands=tuple(_band(band, tracked[band.key]) for band in sheet.bands),
         sensitivity=_sensitivity(sheet),
+        performance=tuple(
+            PerformanceLimit(p.figure, p.limit, p.band, p.offset_hz) for p in sheet.performance
+        ),
         line_v=sheet.supply.line_v if sheet.supply else sheet.mains_v,
         supply=supply_of(sheet.supply) if sheet.supply else None,
         b_plus_resistance_ohm=sheet.b_plus_resistance_ohm,
@@ -321,7 +325,10 @@ def _band(band: BandSheet, tracked: TrackedBand) -> BandFacts:
 def _sensitivity(sheet: ReceiverSheet) -> tuple[SensitivityPoint, ...]:
     if sheet.sensitivity:
         return tuple(
-            SensitivityPoint(s.band, s.frequency_hz, s.limit_emf_v) for s in sheet.sensitivity
+            SensitivityPoint(
+                s.band, s.frequency_hz, s.limit_emf_v, s.modulation, s.tone_hz, s.told_in
+            )
+            for s in sheet.sensitivity
         )
     band = sheet.bands[0]
     marks = band.dial_marks_hz

@@ -13,6 +13,8 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from glowdial.core.model.chassis import COMMON_THINGS
+from glowdial.core.model.facts import Microvolts
+from glowdial.core.model.performance import Figure
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind, TrimmerPlace
 from glowdial.core.safety.cautions import Trait
@@ -343,6 +345,22 @@ class SensitivitySheet(Section):
     band: Key
     frequency_hz: Frequency
     limit_emf_v: float | None = Field(default=None, gt=0, le=1, examples=[25e-6])
+    told_in: Microvolts = Field(
+        default=Microvolts.EMF,
+        description="how the maker's own figure is meant; the limit here is EMF whatever it says",
+    )
+    modulation: float = Field(default=0.30, gt=0, le=1)
+    tone_hz: float = Field(default=400.0, ge=50, le=5000)
+
+
+class PerformanceSheet(Section):
+    """A figure that the service data gives beside sensitivity: in dB, an output in W."""
+
+    source: Source
+    figure: Figure
+    limit: float = Field(gt=0, le=200, examples=[40.0])
+    band: str = Field(default="", max_length=40, description='"" for every band')
+    offset_hz: float = Field(default=0.0, ge=0, le=1e6, description="of a selectivity")
 
 
 class WaveTrapSheet(Section):
@@ -401,6 +419,7 @@ class ReceiverSheet(Section):
     slug_rack: SlugRackSheet | None = None
     bands: list[BandSheet] = Field(min_length=1, max_length=12)
     sensitivity: list[SensitivitySheet] = Field(default_factory=list, max_length=60)
+    performance: list[PerformanceSheet] = Field(default_factory=list, max_length=60)
     warm_up_minutes: float = Field(default=20.0, gt=0, le=240)
     dummy_aerial: Words = "200 pF in series"
     controls: list[Words] = Field(default_factory=list, max_length=30)
@@ -467,6 +486,11 @@ class ReceiverSheet(Section):
         for point in self.sensitivity:
             if point.band not in bands:
                 raise refuse(f"sensitivity names band {point.band!r}", f"one of {sorted(bands)}")
+        for given in self.performance:
+            if given.band and given.band not in bands:
+                raise refuse(f"performance names band {given.band!r}", f"one of {sorted(bands)}")
+            if given.figure is Figure.SELECTIVITY and not given.offset_hz:
+                raise refuse("a selectivity wants the offset that it is given for", "10000")
         return self
 
     def _on_chassis(self, chassis: ChassisLayoutSheet) -> None:

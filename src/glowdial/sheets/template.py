@@ -12,7 +12,7 @@ from typing import Annotated
 from pydantic import Field
 
 from glowdial.core.model.circuit import AerialKind, FmKind
-from glowdial.core.model.facts import VHF_HZ
+from glowdial.core.model.facts import VHF_HZ, Microvolts
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.safety.cautions import Trait
@@ -130,6 +130,7 @@ class TemplateRequest(Section):
     supply: TemplateSupply | None = None
     b_plus_resistance_ohm: float | None = Field(default=None, gt=0, le=1e9)
     sensitivity_emf_v: float | None = Field(default=None, gt=0, le=1)
+    sensitivity_told_in: Microvolts = Microvolts.EMF
 
 
 def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
@@ -431,6 +432,7 @@ def _sensitivity(request: TemplateRequest) -> list[SensitivitySheet]:
             band=_band_key(0),
             frequency_hz=f,
             limit_emf_v=request.sensitivity_emf_v,
+            told_in=request.sensitivity_told_in,
         )
         for f in (marks[0], marks[2], marks[4])
     ]

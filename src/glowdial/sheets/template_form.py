@@ -30,6 +30,7 @@ from glowdial.core.language.quantities import (
     parse,
 )
 from glowdial.core.model.circuit import AerialKind
+from glowdial.core.model.facts import Microvolts
 from glowdial.core.physics.supply.circuit import RectifierKind, Topology, Waveform
 from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.line_up import LINE_EXAMPLE, LineUp, read_line_up
@@ -146,6 +147,7 @@ FORM_CHOICES = (
         (Topology.CENTRE_TAP, *(t for t in Topology if t is not Topology.CENTRE_TAP)),
     ),
     FormChoice(SUPPLY, "rectifier", "Rectifier", TEMPLATE_RECTIFIERS),
+    FormChoice(SUPPLY, "sensitivity_told_in", "Its microvolts are", tuple(Microvolts)),
     FormChoice(HEATERS, "heating", "Heaters hang", tuple(Heating)),
 )
 FORM_FIELDS = (
@@ -174,7 +176,7 @@ FORM_FIELDS = (
     FormField(SUPPLY, "filter_capacitor", "Second filter (uF)", "16"),
     FormField(SUPPLY, "rectifier_drop", "Rectifier drop (V)", "55"),
     FormField(SUPPLY, "rectifier_drop_current", "at (mA)", "125"),
-    FormField(SUPPLY, "sensitivity", "Sensitivity, 10 dB (uV EMF)", "25"),
+    FormField(SUPPLY, "sensitivity", "Sensitivity, 10 dB (uV)", "25"),
 )
 
 
@@ -233,6 +235,7 @@ class TemplateForm(Section):
     b_plus_current: Written = Field(default="", examples=["60"])
     b_plus_resistance: Written = ""
     sensitivity: Written = Field(default="", examples=["25 uV"])
+    sensitivity_told_in: Microvolts = Microvolts.EMF
 
 
 def read_form(form: TemplateForm) -> TemplateRequest:
@@ -266,8 +269,17 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         traits=form.traits,
         supply=_supply(form, line_up.first_a),
         b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
-        sensitivity_emf_v=_given(form.sensitivity, LEVEL, "sensitivity"),
+        sensitivity_emf_v=_sensitivity_v(form),
+        sensitivity_told_in=form.sensitivity_told_in,
     )
+
+
+def _sensitivity_v(form: TemplateForm) -> float | None:
+    """As EMF, however the maker means his microvolts."""
+    given_v = _given(form.sensitivity, LEVEL, "sensitivity")
+    if given_v is not None and form.sensitivity_told_in is Microvolts.PD:
+        return 2.0 * given_v
+    return given_v
 
 
 def _intermediate_hz(form: TemplateForm, bands: list[TemplateBand]) -> float:

@@ -22,6 +22,7 @@ class Doing(StrEnum):
     TRY = "try"
     ZERO = "turn to zero"
     EDGES = "find both edges"
+    SAME_READING = "the same reading elsewhere"
     SLIDE_AND_FIND = "slide the pointer, then find the frequency"
 
 
@@ -37,8 +38,9 @@ class Recipe:
     required fields, to peak or to match is to do so by ``indicator``. A ``target_v`` is the reading
     that the level is set for first. ``wait_s`` is time to stand at these settings before reading,
     ``span_hz`` how far either side of the dial mark (of the generator's place, for both edges of a
-    passband) to look. ``trial`` is the test of fault tracing
-    to ``TRY``. With more than one of ``readings`` an unsteady value is read so often.
+    passband) to look. ``trial`` is the test of fault tracing to ``TRY``. With more than one of
+    ``readings`` an unsteady value is read so often. At ``second_hz`` the level is sought that makes
+    the same reading as at the first frequency.
     """
 
     doing: Doing
@@ -51,6 +53,7 @@ class Recipe:
     trial: str = ""
     indicator: Measurand = AVC
     readings: int = 1
+    second_hz: float | None = None
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

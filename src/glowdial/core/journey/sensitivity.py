@@ -18,6 +18,7 @@ from glowdial.core.journey.dial_marks import (
     search_span_hz,
 )
 from glowdial.core.journey.entry import high_end, low_end
+from glowdial.core.journey.proof_conditions import compared_words, conditions, conditions_words
 from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
@@ -34,7 +35,7 @@ from glowdial.core.language.quantities import (
     khz,
 )
 from glowdial.core.language.verdicts import Judgement, Window, judge_between
-from glowdial.core.model.facts import ReceiverFacts, SensitivityPoint
+from glowdial.core.model.facts import Microvolts, ReceiverFacts, SensitivityPoint
 from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
 from glowdial.core.physics.level_search import (
     FoundLevel,
@@ -311,6 +312,17 @@ def _advice(
             lines.append(_won(before, figure))
     if figure is not None and figure.found is not None:
         lines += _doubt_words(numbered.given, figure.found, levels)
+    if numbered.given.limit_v is not None and numbered.given.told_in is Microvolts.PD:
+        told = engineering(numbered.given.limit_v / 2.0, "V")
+        lines.append(
+            f"The maker tells {told} across a matched load (PD): half of the EMF that is meant "
+            "here throughout."
+        )
+    noted = conditions(record, phase)
+    if figure is not None and noted is not None:
+        lines.append(conditions_words(noted))
+    if phase == LEFT and figure is not None:
+        lines += [w for w in (compared_words(record, FOUND, LEFT),) if w]
     if numbered.given.limit_v is None:
         lines.append("The sheet gives no limit here; as left is compared with as found only.")
     return tuple(lines)

@@ -109,6 +109,11 @@ FILTER_CAPACITANCE = Quantity(
 PAPER_CAPACITANCE = Quantity(
     "paper capacitance", "F", "nF", 1e-12, 1e-4, "47", "must be a capacitor of 1 pF to 100 uF"
 )
+LOAD_OHM = Quantity("load", "ohm", "ohm", 0.1, 1e5, "4", "must be a load of 0.1 ohm to 100k")
+OFFSET = Quantity(
+    "offset", "Hz", "kHz", -1e6, 1e6, "10", "must be up to 1 MHz off tune, below with a minus"
+)
+PER_CENT_OF_TONE = Quantity("distortion", "%", "%", 0.001, 100.0, "7.5", "must be 0.001 to 100 %")
 READINGS = Quantity("readings", "", "", 2.0, 1e5, "30", "must be 2 to 100,000 readings")
 LEAKAGE = Quantity("leakage", "A", "uA", 0.0, 1.0, "5", "must be a leakage of 0 to 1 A")
 FREQUENCY_LIMIT = Quantity(

@@ -6,12 +6,14 @@ A figure that the sheet does not give is None, and a Gap says where it will be m
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 
 from glowdial.core.language.errors import NotFound
 from glowdial.core.model.blocks import BlockDiagram
 from glowdial.core.model.chassis import Layout
 from glowdial.core.model.circuit import Circuit, FmDetector
 from glowdial.core.model.parts import Part
+from glowdial.core.model.performance import PerformanceLimit
 from glowdial.core.physics.operating_point import Device
 from glowdial.core.physics.supply.circuit import Supply
 from glowdial.core.physics.tracking import AdjusterKind, TrackedBand
@@ -114,6 +116,13 @@ class AlignmentRow:
     repeat: bool = False
 
 
+class Microvolts(StrEnum):
+    """What a maker means by microvolts: open-circuit volts, or those across a matched load."""
+
+    EMF = "EMF"
+    PD = "PD"
+
+
 @dataclass(frozen=True, slots=True)
 class SensitivityPoint:
     """A frequency to prove, with the limit in V EMF through the dummy aerial, if there is one;
@@ -124,6 +133,7 @@ class SensitivityPoint:
     limit_v: float | None
     modulation: float = 0.30
     tone_hz: float = 400.0
+    told_in: Microvolts = Microvolts.EMF
 
     @property
     def tone_words(self) -> str:
@@ -266,6 +276,7 @@ class ReceiverFacts:
     diagram: BlockDiagram | None = None
     alignment: tuple[AlignmentRow, ...] = ()
     chains: tuple[OtherIf, ...] = ()
+    performance: tuple[PerformanceLimit, ...] = ()
     wave_traps: tuple[WaveTrap, ...] = ()
 
     @property

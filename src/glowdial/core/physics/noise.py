@@ -51,12 +51,17 @@ def external_noise_db(place: Site, frequency_hz: float) -> float | None:
     require_positive(frequency_hz=frequency_hz)
     if place is Site.SCREENED:
         return None
-    c, d = _MAN_MADE[place]
     decade = math.log10(frequency_hz / 1e6)
-    power = 10.0 ** ((c - d * decade) / 10.0)
+    power = 10.0 ** (man_made_db(place, frequency_hz) / 10.0)
     if frequency_hz >= GALACTIC_FROM_HZ:
         power += 10.0 ** ((52.0 - 23.0 * decade) / 10.0)
     return 10.0 * math.log10(power)
+
+
+def man_made_db(place: Site, frequency_hz: float) -> float:
+    """Median of man-made noise alone, in dB above kT0b; any place but a screened room."""
+    c, d = _MAN_MADE[place]
+    return c - d * math.log10(frequency_hz / 1e6)
 
 
 def external_field_v_per_m(place: Site, frequency_hz: float, bandwidth_hz: float) -> float:

@@ -38,6 +38,7 @@ LEGS: tuple[Leg, ...] = (
     parts.UNDER_TEST,
     faults.TRACED,
     faults.AS_FOUND,
+    proof.AS_FOUND,
     intermediate.ALIGNMENT,
     tracking.BANDS,
     dial.CALIBRATION,

@@ -16,6 +16,10 @@ from glowdial.core.journey.sensitivity import (
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.language.verdicts import Window
+from glowdial.core.stages.proof.answers import answers_step
+from glowdial.core.stages.proof.conditions_step import conditions_step
+from glowdial.core.stages.proof.figure import Phase
+from glowdial.core.stages.proof.output import output_step
 
 STAGE = "proof"
 
@@ -23,7 +27,26 @@ STAGE = "proof"
 def as_left_steps(situation: Situation) -> list[Step]:
     """The proof: the same figures as found, after the last touch."""
     points = numbered_points(situation.facts)
-    return [sensitivity_step(situation, p, STAGE, LEFT) for p in points]
+    steps = [sensitivity_step(situation, p, STAGE, LEFT) for p in points]
+    return [*steps, *figure_steps(situation, LEFT)]
+
+
+def as_found_steps(situation: Situation) -> list[Step]:
+    """What else is worth taking before the first touch."""
+    return figure_steps(situation, FOUND)
+
+
+def figure_steps(situation: Situation, phase: str) -> list[Step]:
+    """The conditions, unwanted answers of every band, and output over level, once the first
+    sensitivity of the phase was taken. Nobody has to take them."""
+    points = numbered_points(situation.facts)
+    if not any(situation.record.of_step(p.key(phase)) for p in points):
+        return []
+    at = Phase(phase, STAGE, situation)
+    steps = [conditions_step(at)]
+    steps += [answers_step(at, band) for band in situation.facts.bands]
+    steps.append(output_step(at))
+    return steps
 
 
 def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:

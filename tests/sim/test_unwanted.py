@@ -1,0 +1,54 @@
+"""Image and IF of a simulated set, read by a bench as a person reads them, against its circuits."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from builders import a_record, aligned, an_answer, tidewater_facts
+from glowdial.bench.hands import Measured, carry_out
+from glowdial.bench.simulated import SimulatedBench
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.steps import find_ask
+from glowdial.core.stages.proof.steps import as_left_steps
+from glowdial.sim.state import BenchState
+
+FACTS = tidewater_facts()
+BEGUN = an_answer(1, "proof.left.bc.1", "pair1", {"level": 15e-6, "on": 0.95, "off": 0.3})
+
+
+def a_bench() -> SimulatedBench:
+    receiver = aligned(FACTS)
+    warm = receiver.advance(BenchState(line_v=230.0), 120.0)
+    return SimulatedBench(receiver, replace(warm, moving=None))
+
+
+def measured(bench: SimulatedBench, step: str, ask: str) -> Measured:
+    steps = {s.key: s for s in as_left_steps(Situation(FACTS, a_record(BEGUN)))}
+    found = find_ask(steps[step], ask)
+    assert found is not None
+    return carry_out(found, bench, already_turned=0.0, step_turns=0.1, reach_turns=1.0)
+
+
+@pytest.mark.parametrize("band", ["bc", "sw"])
+def test_the_image_is_down_by_what_the_aerial_circuit_leaves_of_it(band: str) -> None:
+    bench = a_bench()
+    values = measured(bench, f"proof.left.{band}.answers", "image").values
+    receiver = aligned(FACTS)
+    front = receiver.front_end(bench.state, receiver.power.at(bench.state))
+    assert front is not None
+    offset = FACTS.band(band).tracked.offset_hz
+    pair = np.array([front.local_oscillator_hz - offset, front.local_oscillator_hz + offset])
+    tuned, image = front.aerial_gain(pair)
+    assert 20.0 * math.log10(values["other"] / values["wanted"]) == pytest.approx(
+        20.0 * math.log10(tuned / image), abs=0.5
+    )
+
+
+def test_what_the_generator_cannot_reach_is_said() -> None:
+    done = measured(a_bench(), "proof.left.sw.answers", "intermediate")
+    over_db = 20.0 * math.log10(done.values["other"] / done.values["wanted"])
+    assert over_db > 60.0 and (done.values["other"] < 0.3 or "range ended" in done.remarks[0])
