@@ -1,0 +1,230 @@
+"""A simulated stereo tuner: its audio worked out sample by sample from the modulated carrier.
+
+Carrier, second carrier and noise go through tuned pairs, limiter, detector and decoder as a complex
+envelope; what is read is taken from the samples. Its pairs are neither alike nor exactly critical,
+its detector is not straight, and its generator is not quite clean: the analysis knows of none of
+that.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from glowdial.core.physics.frequency_modulation import PILOT_HZ
+from glowdial.core.physics.noise import BOLTZMANN, REFERENCE_K
+from glowdial.core.tuner.drive import (
+    AM_TONE_HZ,
+    FULL_DEVIATION_HZ,
+    PILOT_DEVIATION_HZ,
+    Channel,
+    Drive,
+    Look,
+    Meter,
+    Programme,
+)
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+# 25 Hz from bin to bin: every test tone is whole periods
+RATE_HZ, SAMPLES = 1e6, 40_000
+AUDIO_EDGE_HZ = 15e3
+FULL_OUTPUT_V = 0.65
+SOURCE_OHM = 75.0
+HEARD_DB = 30.0
+OTHER_TONE_HZ = 400.0
+SEARCH_DB, SEARCH_STEPS = (-30.0, 80.0), 9
+LIGHT_M_PER_S = 3e8
+QUIETEST_V = 2e-5
+HALF_DB_OF_PAIR = 0.7133
+
+
+@dataclass(frozen=True, slots=True)
+class TunerCondition:
+    """What is hidden in a tuner, and in the generators that measure it.
+
+    ``if_width_hz`` is that of all pairs at -3 dB, ``pair_spread_hz`` and ``coupling`` how they
+    differ; ``am_suppression_db`` what limiter and detector together leave of AM;
+    ``decoder_gain`` and ``decoder_phase_rad`` are those of the difference. ``line_m`` and
+    ``line_reflection`` are of the cable between generator and tuner. ``coder_separation`` is the
+    generator's own leakage from side to side.
+    """
+
+    seed: int = 1
+    if_width_hz: float = 200e3
+    if_offset_hz: float = 0.0
+    pair_spread_hz: float = 6e3
+    coupling: float = 1.0
+    deemphasis_s: float = 50e-6
+    decoder_gain: float = 1.0
+    decoder_phase_rad: float = 0.0
+    am_suppression_db: float = 50.0
+    limiting_v: float = 2e-6
+    noise_figure_db: float = 6.0
+    stereo_from_v: float = 20e-6
+    detector_bend: float = 0.004
+    pilot_leak: float = 2e-3
+    hum: float = 6e-4
+    line_m: float = 1.0
+    line_reflection: float = 0.01
+    coder_separation: float = 0.002
+    coder_distortion: float = 0.0005
+    balance: float = 1.0
+
+
+@dataclass
+class StereoTuner:
+    """One tuner on its bench; every reading is taken anew, noise and all."""
+
+    condition: TunerCondition
+    _reads: int = 0
+
+    def read(self, drive: Drive, look: Look) -> float:
+        """One reading; an unwanted level is looked for by halving."""
+        self._reads += 1
+        if look.meter is Meter.UNWANTED:
+            return self._unwanted_db(drive, look)
+        audio = self._audio(drive)[0 if look.channel is Channel.LEFT else 1]
+        return _metered(audio, drive, look)
+
+    def _audio(self, drive: Drive) -> tuple[Floats, Floats]:
+        rng = np.random.default_rng((self.condition.seed, self._reads))
+        composite, level = self._detected(drive, rng)
+        return self._decoded(drive, composite, level)
+
+    def _detected(self, drive: Drive, rng: np.random.Generator) -> tuple[Floats, float]:
+        """What the detector gives, in shares of full deviation, and the carrier's level in V."""
+        c = self.condition
+        level_v = drive.level_v * _line(c, drive.carrier_hz)
+        t = np.arange(SAMPLES) / RATE_HZ
+        wave = level_v * np.exp(1j * _phase(self._coded(drive, t) * FULL_DEVIATION_HZ))
+        if drive.am_depth:
+            wave = wave * (1.0 + drive.am_depth * np.sin(2.0 * np.pi * AM_TONE_HZ * t))
+        if drive.other_offset_hz is not None and drive.other_level_v > 0.0:
+            swing = 0.5 * FULL_DEVIATION_HZ * np.sin(2.0 * np.pi * OTHER_TONE_HZ * t)
+            other = drive.other_level_v * np.exp(1j * _phase(drive.other_offset_hz + swing))
+            wave = wave + other
+        # EMF behind the source: noise of kT0 F in the whole of the samples' width
+        factor = 10.0 ** (c.noise_figure_db / 10.0)
+        noise_v = math.sqrt(4.0 * BOLTZMANN * REFERENCE_K * SOURCE_OHM * factor * RATE_HZ / 2.0)
+        white = rng.standard_normal(SAMPLES) + 1j * rng.standard_normal(SAMPLES)
+        spectrum = np.fft.fft(wave + noise_v * white) * self._filter()
+        filtered = np.fft.ifft(spectrum)
+        size = np.abs(filtered)
+        turned = np.angle(filtered * np.conj(np.roll(filtered, 1)))
+        share = turned * RATE_HZ / (2.0 * np.pi) / FULL_DEVIATION_HZ
+        share = share - c.detector_bend * share**3
+        left = 10.0 ** (-c.am_suppression_db / 20.0)
+        # limited to one amplitude, but for what limiter and detector leave
+        uneven = size / max(float(np.mean(size)), 1e-15) - 1.0
+        held = math.tanh(float(np.mean(size)) / c.limiting_v)
+        return held * (share + left * uneven), level_v
+
+    def _coded(self, drive: Drive, t: Floats) -> Floats:
+        """The composite in shares of full deviation, coder's own faults included."""
+        c, pilot = self.condition, drive.pilot
+        tone = np.sin(2.0 * np.pi * drive.audio_hz * t)
+        tone = tone + c.coder_distortion * np.sin(4.0 * np.pi * drive.audio_hz * t)
+        peak = (drive.deviation_hz - (PILOT_DEVIATION_HZ if pilot else 0.0)) / FULL_DEVIATION_HZ
+        leak = c.coder_separation
+        sides = {
+            Programme.SILENT: (0.0, 0.0),
+            Programme.MONO: (1.0, 1.0),
+            Programme.LEFT: (1.0, leak),
+            Programme.RIGHT: (leak, 1.0),
+            Programme.DIFFERENCE: (1.0, -1.0),
+        }
+        left, right = sides[drive.programme]
+        carrier = np.sin(4.0 * np.pi * PILOT_HZ * t)
+        sums = 0.5 * (left + right) * tone
+        if pilot:
+            sums = sums + 0.5 * (left - right) * tone * carrier
+        shifted = math.radians(drive.pilot_phase_deg)
+        tail = PILOT_DEVIATION_HZ / FULL_DEVIATION_HZ * np.sin(2.0 * np.pi * PILOT_HZ * t + shifted)
+        return np.asarray(peak * sums + (tail if pilot else 0.0))
+
+    def _filter(self) -> Complexes:
+        """Three tuned pairs, each of its own tuning, as seen from the middle of the channel."""
+        c = self.condition
+        offset_hz = np.fft.fftfreq(SAMPLES, 1.0 / RATE_HZ)
+        pair_hz = c.if_width_hz / HALF_DB_OF_PAIR
+        whole = np.ones(SAMPLES, dtype=np.complex128)
+        for n in (-1.0, 0.0, 1.0):
+            u = 2.0 * (offset_hz - c.if_offset_hz - n * c.pair_spread_hz) / pair_hz
+            k = c.coupling * (1.0 + 0.05 * n)
+            # (1 + jx)^2 + k^2 of two circuits of like Q, x counted from each one's middle
+            x = math.sqrt(2.0) * u
+            whole = whole * (1.0 + k * k) / ((1.0 + 1j * x) ** 2 + k * k)
+        return whole
+
+    def _decoded(self, drive: Drive, composite: Floats, level_v: float) -> tuple[Floats, Floats]:
+        """Left and right in V: decoded where there is a pilot and signal enough."""
+        c = self.condition
+        spectrum = np.fft.rfft(composite)
+        at_hz = np.fft.rfftfreq(SAMPLES, 1.0 / RATE_HZ)
+        shape = (at_hz <= AUDIO_EDGE_HZ) / (1.0 + 2j * np.pi * at_hz * c.deemphasis_s)
+        sums = np.fft.irfft(spectrum * shape, SAMPLES)
+        pilot = spectrum[round(PILOT_HZ * SAMPLES / RATE_HZ)] / (SAMPLES / 2.0)
+        hum = c.hum * np.sin(2.0 * np.pi * 100.0 * np.arange(SAMPLES) / RATE_HZ)
+        sums = sums + hum
+        present = abs(pilot) > 0.4 * PILOT_DEVIATION_HZ / FULL_DEVIATION_HZ
+        if not (drive.pilot and present and level_v >= c.stereo_from_v) or drive.position == "mono":
+            return FULL_OUTPUT_V * sums, FULL_OUTPUT_V * c.balance * sums
+        theta = np.angle(pilot) + 0.5 * np.pi
+        t = np.arange(SAMPLES) / RATE_HZ
+        twice = np.sin(2.0 * (2.0 * np.pi * PILOT_HZ * t + theta) + c.decoder_phase_rad)
+        difference = np.fft.rfft(2.0 * c.decoder_gain * composite * twice) * shape
+        side = np.fft.irfft(difference, SAMPLES)
+        tail = c.pilot_leak * np.sin(2.0 * np.pi * PILOT_HZ * t)
+        left, right = sums + side + tail, sums - side + tail
+        return FULL_OUTPUT_V * left, FULL_OUTPUT_V * c.balance * right
+
+    def _unwanted_db(self, drive: Drive, look: Look) -> float:
+        """Level of the second carrier over the wanted one that all but the
+        wanted tone is heard 30 dB below it."""
+        low, high = SEARCH_DB
+        for _ in range(SEARCH_STEPS):
+            middle = 0.5 * (low + high)
+            other_v = drive.level_v * 10.0 ** (middle / 20.0)
+            own = replace(drive, other_level_v=other_v)
+            audio = self._audio(own)[0 if look.channel is Channel.LEFT else 1]
+            rest = _metered(audio, own, replace(look, meter=Meter.DISTORTION))
+            ratio = 1.0 / max(rest, 1e-6)
+            low, high = (middle, high) if 20.0 * math.log10(ratio) > HEARD_DB else (low, middle)
+        return 0.5 * (low + high)
+
+
+def _phase(deviation_hz: Floats) -> Floats:
+    """Phase in rad of an instantaneous frequency in Hz."""
+    return np.asarray(2.0 * np.pi * np.cumsum(deviation_hz) / RATE_HZ)
+
+
+def _line(c: TunerCondition, carrier_hz: float) -> float:
+    """What a mismatched line does to the level at a carrier: ripple over frequency."""
+    turned = 4.0 * np.pi * c.line_m * carrier_hz / (0.66 * LIGHT_M_PER_S)
+    return float(abs(1.0 + c.line_reflection * np.exp(-1j * turned)))
+
+
+def _rms(audio: Floats) -> float:
+    """Of all within the audio band, the pilot not counted."""
+    spectrum = np.fft.rfft(audio - np.mean(audio))
+    at_hz = np.fft.rfftfreq(SAMPLES, 1.0 / RATE_HZ)
+    return float(np.sqrt(2.0 * np.sum(np.abs(spectrum[at_hz <= AUDIO_EDGE_HZ]) ** 2)) / SAMPLES)
+
+
+def _tone(audio: Floats, tone_hz: float) -> float:
+    """Volts RMS of one tone."""
+    bin_ = round(tone_hz * SAMPLES / RATE_HZ)
+    return float(math.sqrt(2.0) * abs(np.fft.rfft(audio)[bin_]) / SAMPLES)
+
+
+def _metered(audio: Floats, drive: Drive, look: Look) -> float:
+    if look.meter is Meter.TONE:
+        return max(_tone(audio, look.tone_hz), QUIETEST_V * 1e-3)
+    if look.meter is Meter.VOLTS:
+        return max(_rms(audio), QUIETEST_V)
+    whole, tone = _rms(audio), _tone(audio, drive.audio_hz)
+    return math.sqrt(max(whole**2 - tone**2, 0.0)) / max(whole, 1e-12)
