@@ -24,7 +24,7 @@ from glowdial.core.tuner.causes import (
     TunerPart,
     told,
 )
-from glowdial.core.tuner.measurement import Taken
+from glowdial.core.tuner.measurement import TunerReadings
 from glowdial.sheets.measurement_list import shipped_list
 from glowdial.sim.stereo_tuner import StereoTuner, TunerCondition
 
@@ -75,7 +75,7 @@ def a_tuner(seed: int, fault: Mapping[str, float]) -> StereoTuner:
     )
 
 
-def measured(tuner: StereoTuner, keys: frozenset[str] | set[str]) -> Taken:
+def measured(tuner: StereoTuner, keys: frozenset[str] | set[str]) -> TunerReadings:
     """Everything that the list reads of the measurements named."""
     values = {}
     for m in shipped_list().measurements:
@@ -84,7 +84,7 @@ def measured(tuner: StereoTuner, keys: frozenset[str] | set[str]) -> Taken:
                 p: tuple(tuner.read(m.drive(p, r), m.look(p, r)) for r in m.readings)
                 for p in m.points
             }
-    return Taken(values)
+    return TunerReadings(values)
 
 
 def named_first(case: tuple[int, str]) -> str:

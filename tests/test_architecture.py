@@ -49,6 +49,7 @@ STOREYS = (
     "language",
     "physics",
     "audio",
+    "tuner",
     "model",
     "alignment",
     "tracing",

@@ -10,6 +10,7 @@ from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
 from glowdial.core.tracing.trials import Finding
+from glowdial.core.tuner.drive import Drive, Look
 
 
 @dataclass(slots=True)
@@ -52,3 +53,7 @@ class HaltingBench:
     def tried(self, trial: str) -> Finding:
         """What a test of fault tracing gives."""
         return self._go().tried(trial)
+
+    def hear(self, drive: Drive, look: Look) -> float:
+        """One reading of an FM receiver's output."""
+        return self._go().hear(drive, look)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from glowdial.bench.port import Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
-from glowdial.core.bench.recipe import POINTER, Doing, Recipe
+from glowdial.core.bench.recipe import POINTER, Doing, Hearing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
@@ -15,6 +15,7 @@ from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, LOUDSPEAKER
 from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
+from glowdial.core.tuner.drive import AudioMeter
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 EDGE_STEPS, EDGE_SHARE = 40, 0.7
@@ -88,6 +89,8 @@ def carry_out(
             return _tone_pair(recipe, bench)
         case Doing.SAME_READING:
             return _same_reading(recipe, bench)
+        case Doing.HEAR:
+            return Measured({h.field: _heard(h, bench) for h in recipe.heard})
         case Doing.EDGES:
             return _edges(recipe, bench)
         case Doing.ZERO:
@@ -96,6 +99,12 @@ def carry_out(
             return _slide_and_find(recipe, bench)
         case Doing.TRY:
             return _try(ask, bench.tried(recipe.trial))
+
+
+def _heard(hearing: Hearing, bench: Bench) -> float:
+    """As it is typed: a share in per cent."""
+    value = bench.hear(hearing.drive, hearing.look)
+    return 100.0 * value if hearing.look.meter is AudioMeter.DISTORTION else value
 
 
 def _edges(recipe: Recipe, bench: Bench) -> Measured:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from glowdial.bench.network import (
+    NetworkAudioAnalyser,
+    NetworkFmGenerator,
     NetworkGenerator,
     NetworkLineSupply,
     NetworkMultimeter,
@@ -14,8 +16,13 @@ from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
+from glowdial.core.tuner.drive import AudioMeter, Drive, Look
 
 GENERATOR_LIMITS_V = (1e-6, 0.1)
+# where an unwanted carrier is looked for, in dB over the wanted one, and how finely
+UNWANTED_DB, UNWANTED_STEP_DB = (-30.0, 80.0), 0.25
+# 30 dB below the wanted tone
+HEARD_SHARE = 10.0 ** (-30.0 / 20.0)
 
 
 @dataclass(slots=True)
@@ -30,6 +37,8 @@ class NetworkBench:
     supply: NetworkLineSupply | None = None
     guard_meter: NetworkMultimeter | None = None
     oscilloscope: NetworkOscilloscope | None = None
+    fm_generator: NetworkFmGenerator | None = None
+    analyser: NetworkAudioAnalyser | None = None
     generator_limits_v: tuple[float, float] = GENERATOR_LIMITS_V
 
     def apply(self, change: SettingsChange) -> None:
@@ -52,6 +61,32 @@ class NetworkBench:
     def tried(self, trial: str) -> Finding:
         """Raises Conflict: hands and ears do it."""
         raise Conflict("This test is done by hand: type what it gave.")
+
+    def hear(self, drive: Drive, look: Look) -> float:
+        """One reading of an FM receiver by the FM generator and the audio analyser.
+
+        Raises Conflict where one of them is missing.
+        """
+        if self.fm_generator is None:
+            raise _missing("FM generator")
+        if self.analyser is None:
+            raise _missing("audio analyser")
+        if look.meter is AudioMeter.UNWANTED:
+            return self._unwanted_db(drive, look)
+        self.fm_generator.drive(drive)
+        return self.analyser.look(look, drive.audio_hz)
+
+    def _unwanted_db(self, drive: Drive, look: Look) -> float:
+        """Level of the second carrier over the wanted one, by halving, at which all but the wanted
+        tone is heard 30 dB below it."""
+        low, high = UNWANTED_DB
+        share = replace(look, meter=AudioMeter.DISTORTION)
+        while high - low > UNWANTED_STEP_DB:
+            middle = 0.5 * (low + high)
+            other_v = drive.level_v * 10.0 ** (middle / 20.0)
+            heard = self.hear(replace(drive, other_level_v=other_v), share)
+            low, high = (middle, high) if heard < HEARD_SHARE else (low, middle)
+        return 0.5 * (low + high)
 
     def wired(self, places: frozenset[str]) -> None:
         """The multimeter's leads lie at one place while a question is read: raises Conflict where

@@ -8,6 +8,7 @@ from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
 from glowdial.core.tracing.trials import Finding
+from glowdial.core.tuner.drive import Drive, Look
 
 
 class Bench(Protocol):
@@ -42,6 +43,11 @@ class Bench(Protocol):
         """What a test of fault tracing gives, by its key; raises Conflict where hands do it."""
         ...
 
+    def hear(self, drive: Drive, look: Look) -> float:
+        """One reading of an FM receiver's output, driven as said; raises Conflict where the bench
+        has no generator or analyser for it."""
+        ...
+
 
 class NoBench:
     """The double for work by hand: every use fails with a sentence."""
@@ -72,6 +78,11 @@ class NoBench:
     def tried(self, trial: str) -> Finding:
         """Raises Conflict."""
         raise Conflict("This job is worked by hand: type what the test gave.")
+
+    def hear(self, drive: Drive, look: Look) -> float:
+        """Raises Conflict."""
+        self._refuse()
+        return 0.0
 
     @staticmethod
     def _refuse() -> None:

@@ -7,9 +7,12 @@ from dataclasses import replace
 from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.model.measurands import DISCRIMINATOR, FM_LEVEL, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
+from glowdial.core.tuner.drive import Drive, Look
 from glowdial.sim.probes import node
 from glowdial.sim.receiver import COUPLING, METER_OHM, SimulatedReceiver
 from glowdial.sim.state import BenchState
+from glowdial.sim.stereo_tuner import StereoTuner
+from glowdial.sim.tuner_of import tuner_of
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
 DETECTOR = "detector"
@@ -25,6 +28,8 @@ class SimulatedBench:
 
     def __init__(self, receiver: SimulatedReceiver, state: BenchState) -> None:
         self._main = receiver
+        self._tuner: StereoTuner | None = None
+        self._heard_with: dict[str, float] = {}
         self.state = state
 
     @property
@@ -38,6 +43,13 @@ class SimulatedBench:
         band = wanted.pop("band", self.state.band)
         dial_hz = wanted.pop("dial_hz", self.state.dial_hz)
         self.state = self._receiver.tune(replace(self.state, **wanted), band, dial_hz)
+
+    def hear(self, drive: Drive, look: Look) -> float:
+        """One reading of the set as an FM receiver; raises Conflict for one that is none."""
+        if self._tuner is None or self._heard_with != self.state.turns:
+            self._tuner = tuner_of(self._receiver, self.state)
+            self._heard_with = dict(self.state.turns)
+        return self._tuner.read(drive, look)
 
     def wired(self, places: frozenset[str]) -> None:
         """Hands lay the leads wherever they are wanted."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
 
+from glowdial.core.journey.sensitivity import FOUND, LEFT
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.model.blocks import PartFamily
 from glowdial.core.stages.bring_up.chart_step import CHART
@@ -16,6 +17,7 @@ from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.core.stages.tracking.stage import STAGE as TRACKING
 from glowdial.core.sums.book import sum_of
+from glowdial.demo.by_the_list import measure_by_the_list
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.block_set import Trouble
@@ -55,6 +57,7 @@ PORTABLE = "causeway-portable"
 FIRST_TRACE = trace_key(1)
 PARTS_FIRST, LEAKING_FILTER = "parts.first", "C21a"
 GALLERY, HEADLAND, SKERRY = "gallery-seven", "headland-ten", "skerry-five"
+STEREO = "spandrel-stereo"
 FOUR_BANDS, CAR_RADIO, ONE_CORE = "breakwater-eight", "turnpike-three", "gallery-nine"
 SHEETS = (
     TIDEWATER,
@@ -68,6 +71,7 @@ SHEETS = (
     FOUR_BANDS,
     CAR_RADIO,
     ONE_CORE,
+    STEREO,
 )
 # as found: hardly moved since it was built, drifted, every screw turned
 NEVER_TOUCHED, DRIFTED, EVERY_SCREW = 0.12, 0.5, 1.4
@@ -241,6 +245,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _as_found(bench)
     _band_by_band(bench)
     _one_core(bench)
+    _before_and_after(bench)
     workshop.lines.close()
 
 
@@ -406,6 +411,26 @@ def _one_core(bench: DemoBench) -> None:
         answer = AnswerCommand("osc.fm.survey", ask, line, ())
         record_answer(bench.workshop, job_id, _stamp(bench.workshop, job_id, ask), answer)
     Volunteer(bench.workshop, job_id).work(_begins("osc.fm.round1"))
+
+
+# cores of one can after the other turned the same way: the IF stands beside its middle
+OFF_THE_MIDDLE = {f"t{n}-{s}": 0.5 for n in (1, 2, 3) for s in ("primary", "secondary")}
+
+
+def _before_and_after(bench: DemoBench) -> None:
+    """A stereo tuner measured by the whole list as found, aligned, and measured again."""
+    facts = facts_of(read_sheet(demo_sheet(STEREO)).model_dump(mode="json"))
+    untouched = neglected(facts, bench.seed + 23, severity=NEVER_TOUCHED)
+    condition = replace(untouched, turns={**untouched.turns, **OFF_THE_MIDDLE})
+    job_id = bench.arrives("Choir loft tuner", "SP-3", STEREO, condition, days=16.0)
+    Volunteer(bench.workshop, job_id).work(_begins("if."))
+    measure_by_the_list(bench.workshop, job_id, FOUND)
+    # its peak passes for right, and the curves tell that it is not in the middle
+    Volunteer(bench.workshop, job_id).work(_standing_at(DECIDE))
+    align = AnswerCommand(DECIDE, "decision", None, (("decision", "align"),))
+    record_answer(bench.workshop, job_id, _stamp(bench.workshop, job_id, "align"), align)
+    Volunteer(bench.workshop, job_id).work(_begins("handover"))
+    measure_by_the_list(bench.workshop, job_id, LEFT)
 
 
 def _begins(key: str) -> Callable[[Step], bool]:

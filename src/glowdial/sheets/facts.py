@@ -326,14 +326,29 @@ def _sensitivity(sheet: ReceiverSheet) -> tuple[SensitivityPoint, ...]:
     if sheet.sensitivity:
         return tuple(
             SensitivityPoint(
-                s.band, s.frequency_hz, s.limit_emf_v, s.modulation, s.tone_hz, s.told_in
+                s.band,
+                s.frequency_hz,
+                s.limit_emf_v,
+                s.modulation,
+                s.tone_hz,
+                s.told_in,
+                _is_fm(sheet, s.band),
             )
             for s in sheet.sensitivity
         )
     band = sheet.bands[0]
     marks = band.dial_marks_hz
     chosen = (band.low_mark_hz, marks[len(marks) // 2], band.high_mark_hz)
-    return tuple(SensitivityPoint(band.key, f, None) for f in sorted(set(chosen)))
+    fm = _is_fm(sheet, band.key)
+    return tuple(SensitivityPoint(band.key, f, None, fm=fm) for f in sorted(set(chosen)))
+
+
+def _is_fm(sheet: ReceiverSheet, key: str) -> bool:
+    """Whether a band comes in through an FM detector."""
+    mode = next(b.mode for b in sheet.bands if b.key == key)
+    if not mode:
+        return sheet.circuit is not None and sheet.circuit.fm is not None
+    return any(other.mode == mode and other.fm is not None for other in sheet.other_ifs)
 
 
 def supply_of(sheet: SupplySheet) -> Supply:

@@ -139,7 +139,8 @@ def _fm(
     assert fm is not None
     centre = receiver.facts.intermediate_frequency_hz
     discriminator = fm_detector(receiver, state) or Discriminator(centre, fm.separation_hz, fm.q)
-    swing = 0.5 * state.fm_deviation_hz
+    modulated_hz = MODULATION * FULL_DEVIATION_HZ if state.tone_on else 0.0
+    swing = 0.5 * (state.fm_deviation_hz or modulated_hz)
     limited = float(limited_v(carrier, fm.limiter_v))
     slope = discriminator.output(np.array([if_hz - swing, if_hz + swing]))
     peak = 0.5 * float(slope[1] - slope[0]) * limited if swing > 0.0 else 0.0

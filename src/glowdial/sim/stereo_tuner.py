@@ -20,10 +20,10 @@ from glowdial.core.tuner.drive import (
     AM_TONE_HZ,
     FULL_DEVIATION_HZ,
     PILOT_DEVIATION_HZ,
+    AudioMeter,
     Channel,
     Drive,
     Look,
-    Meter,
     Programme,
 )
 
@@ -67,6 +67,7 @@ class TunerCondition:
     stereo_from_v: float = 20e-6
     detector_bend: float = 0.004
     pilot_leak: float = 2e-3
+    subcarrier_leak: float = 8e-4
     hum: float = 6e-4
     line_m: float = 1.0
     line_reflection: float = 0.01
@@ -85,7 +86,7 @@ class StereoTuner:
     def read(self, drive: Drive, look: Look) -> float:
         """One reading; an unwanted level is looked for by halving."""
         self._reads += 1
-        if look.meter is Meter.UNWANTED:
+        if look.meter is AudioMeter.UNWANTED:
             return self._unwanted_db(drive, look)
         audio = self._audio(drive)[0 if look.channel is Channel.LEFT else 1]
         return _metered(audio, drive, look)
@@ -179,6 +180,7 @@ class StereoTuner:
         difference = np.fft.rfft(2.0 * c.decoder_gain * composite * twice) * shape
         side = np.fft.irfft(difference, SAMPLES)
         tail = c.pilot_leak * np.sin(2.0 * np.pi * PILOT_HZ * t)
+        tail = tail + c.subcarrier_leak * twice
         left, right = sums + side + tail, sums - side + tail
         return FULL_OUTPUT_V * left, FULL_OUTPUT_V * c.balance * right
 
@@ -191,7 +193,7 @@ class StereoTuner:
             other_v = drive.level_v * 10.0 ** (middle / 20.0)
             own = replace(drive, other_level_v=other_v)
             audio = self._audio(own)[0 if look.channel is Channel.LEFT else 1]
-            rest = _metered(audio, own, replace(look, meter=Meter.DISTORTION))
+            rest = _metered(audio, own, replace(look, meter=AudioMeter.DISTORTION))
             ratio = 1.0 / max(rest, 1e-6)
             low, high = (middle, high) if 20.0 * math.log10(ratio) > HEARD_DB else (low, middle)
         return 0.5 * (low + high)
@@ -222,9 +224,9 @@ def _tone(audio: Floats, tone_hz: float) -> float:
 
 
 def _metered(audio: Floats, drive: Drive, look: Look) -> float:
-    if look.meter is Meter.TONE:
+    if look.meter is AudioMeter.TONE:
         return max(_tone(audio, look.tone_hz), QUIETEST_V * 1e-3)
-    if look.meter is Meter.VOLTS:
+    if look.meter is AudioMeter.VOLTS:
         return max(_rms(audio), QUIETEST_V)
     whole, tone = _rms(audio), _tone(audio, drive.audio_hz)
     return math.sqrt(max(whole**2 - tone**2, 0.0)) / max(whole, 1e-12)

@@ -8,7 +8,14 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from glowdial.core.journey.conditions import conditions_of, doubt_of, instruments_of
-from glowdial.core.journey.entry import Entry, check_leaving, heard, read_entry
+from glowdial.core.journey.entry import (
+    Entry,
+    check_leaving,
+    heard,
+    high_end,
+    low_end,
+    read_entry,
+)
 from glowdial.core.journey.record import CHANGEABLES, JobRecord, Told
 from glowdial.core.journey.room import Entering
 from glowdial.core.journey.steps import Ask, Field, Step, find_ask
@@ -206,17 +213,19 @@ def _values(
         at_bench = link != HAND and taken.was_read(
             opened.job.id, question_at_bench(step, ask), typed
         )
-        value = values[field.name]
-        found.append(
-            Value(
-                field.name,
-                value,
-                field.quantity.base,
-                field.measurand,
-                doubt_of(opened.situation.equipment, field.measurand, value),
-                link if at_bench else HAND,
+        ends = (low_end(field.name), high_end(field.name)) if field.swings else ()
+        for name in (field.name, *(end for end in ends if end in values)):
+            value = values[name]
+            found.append(
+                Value(
+                    name,
+                    value,
+                    field.quantity.base,
+                    field.measurand,
+                    doubt_of(opened.situation.equipment, field.measurand, value),
+                    link if at_bench else HAND,
+                )
             )
-        )
     return found
 
 

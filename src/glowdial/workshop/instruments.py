@@ -14,6 +14,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from glowdial.bench.network import (
+    AUDIO_ANALYSER,
+    FM_GENERATOR,
+    NetworkAudioAnalyser,
+    NetworkFmGenerator,
     NetworkGenerator,
     NetworkLineSupply,
     NetworkMultimeter,
@@ -38,9 +42,15 @@ from glowdial.workshop.base.workshop import Workshop, once
 
 LEAST_TRACE_S, LONGEST_TRACE_S = 1e-4, 100.0
 KINDS = tuple(CALLS)
-OUTPUTS = ("line supply", "generator")
+OUTPUTS = ("line supply", "generator", FM_GENERATOR)
+Switched = type[NetworkGenerator | NetworkLineSupply | NetworkFmGenerator]
+SWITCHED_OFF: Mapping[str, Switched] = {
+    "generator": NetworkGenerator,
+    "line supply": NetworkLineSupply,
+    FM_GENERATOR: NetworkFmGenerator,
+}
 STOPPED_WITHIN_S = 1.8
-SHIPPED = {kind: kind.replace(" ", "-") for kind in CALLS}
+SHIPPED = {kind: kind.lower().replace(" ", "-") for kind in CALLS}
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +217,7 @@ def _stop_one(
     words = ""
     try:
         line = line_to(workshop, row)
-        (NetworkGenerator if row.kind == "generator" else NetworkLineSupply)(line).switch_off()
+        SWITCHED_OFF[row.kind](line).switch_off()
     except GlowDialError as error:
         words = f"NOT switched off: {error}"
     except Exception as error:
@@ -238,6 +248,7 @@ def network_bench(workshop: Workshop) -> NetworkBench:
         if row.host:
             lines.setdefault(row.kind, []).insert(0, line_to(workshop, row))
     generators, meters = lines.get("generator", []), lines.get("multimeter", [])
+    fm, analysers = lines.get(FM_GENERATOR, []), lines.get(AUDIO_ANALYSER, [])
     supplies, scopes = lines.get("line supply", []), lines.get("oscilloscope", [])
     return NetworkBench(
         generator=NetworkGenerator(generators[0]) if generators else None,
@@ -245,5 +256,7 @@ def network_bench(workshop: Workshop) -> NetworkBench:
         supply=NetworkLineSupply(supplies[0]) if supplies else None,
         guard_meter=NetworkMultimeter(meters[1]) if len(meters) > 1 else None,
         oscilloscope=NetworkOscilloscope(scopes[0]) if scopes else None,
+        fm_generator=NetworkFmGenerator(fm[0]) if fm else None,
+        analyser=NetworkAudioAnalyser(analysers[0]) if analysers else None,
         generator_limits_v=(limits.least_v, limits.greatest_v),
     )

@@ -8,6 +8,7 @@ from typing import Any
 
 from glowdial.core.bench.settings import NO_CHANGE, SettingsChange
 from glowdial.core.model.measurands import AVC, Measurand
+from glowdial.core.tuner.drive import Drive, Look
 
 
 class Doing(StrEnum):
@@ -23,11 +24,21 @@ class Doing(StrEnum):
     ZERO = "turn to zero"
     EDGES = "find both edges"
     SAME_READING = "the same reading elsewhere"
+    HEAR = "hear"
     SLIDE_AND_FIND = "slide the pointer, then find the frequency"
 
 
 # what a bench is asked to turn where the pointer is slid: the logarithm of the ratio of frequency
 POINTER = "pointer"
+
+
+@dataclass(frozen=True, slots=True)
+class Hearing:
+    """A field that is read of an FM receiver: how it is driven, and what is looked at."""
+
+    field: str
+    drive: Drive
+    look: Look
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +51,8 @@ class Recipe:
     ``span_hz`` how far either side of the dial mark (of the generator's place, for both edges of a
     passband) to look. ``trial`` is the test of fault tracing to ``TRY``. With more than one of
     ``readings`` an unsteady value is read so often. At ``second_hz`` the level is sought that makes
-    the same reading as at the first frequency.
+    the same reading as at the first frequency. To ``HEAR`` is to drive an FM receiver and look
+    at its output, for each of ``heard``.
     """
 
     doing: Doing
@@ -54,6 +66,7 @@ class Recipe:
     indicator: Measurand = AVC
     readings: int = 1
     second_hz: float | None = None
+    heard: tuple[Hearing, ...] = ()
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

@@ -7,6 +7,7 @@ cannot be told as met or missed.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
@@ -62,6 +63,10 @@ FEW_LEVELS = 5
 KNOWN_DB = 0.5
 RUN_READINGS = 30
 FOUND, LEFT = "found", "left"
+# what a generator gives, and what no set needs
+LEAST_LEVEL_V, MOST_LEVEL_V = 0.05e-6, 0.1
+# a tone that lifts the output by less than this is none
+NO_TONE_DB, STRONG_V = 1.0, 1e-3
 # the questions of the search, and those that were asked before there was one
 PAIR, LEVEL_ONLY = "pair", "level"
 
@@ -134,10 +139,10 @@ def _pair(answer: Answer) -> PairAtLevel:
     return PairAtLevel(answer.values["level"], _swung(answer, "on"), _swung(answer, "off"))
 
 
-def _figure(answers: list[Answer]) -> Sensitivity | None:
+def _figure(point: SensitivityPoint, answers: list[Answer]) -> Sensitivity | None:
     """What answers come to; those of before the search by the rule of then."""
     if any(a.ask.startswith(PAIR) for a in answers):
-        found = found_level([_pair(a) for a in answers])
+        found = found_level([_pair(a) for a in answers], point.target_db)
         return Sensitivity(found.level_v, found) if found and found.enclosed else None
     level_v = sensitivity_v(tuple(_noise(a) for a in answers))
     return Sensitivity(level_v) if level_v is not None else None
@@ -145,7 +150,7 @@ def _figure(answers: list[Answer]) -> Sensitivity | None:
 
 def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:
     """The figure of a point as found or as left, None while there is none."""
-    return _figure(list(record.of_step(point.key(phase))))
+    return _figure(point.given, list(record.of_step(point.key(phase))))
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -166,12 +171,14 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     basis = _basis(facts, point, phase)
     answers = record.of_step(key)
     fresh = [a for a in answers if not record.stale(a, basis)]
-    figure = _figure(fresh)
+    figure = _figure(point, fresh)
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
         results = (_figure_result(point, fresh[-1], figure, phase), *results)
     ask = _ask(facts, point, fresh, len(answers) + 1)
-    wanted = len(fresh) < MOST_LEVELS and not _enough(point, figure, len(fresh))
+    searching = any(a.ask.startswith(PAIR) for a in fresh)
+    lost = searching and figure is None
+    wanted = (lost or len(fresh) < MOST_LEVELS) and not _enough(point, figure, len(fresh))
     found = phase == FOUND
     step = Step(
         key,
@@ -190,6 +197,8 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         powered=True,
         programme=(point.frequency_hz,),
         cost=_cost(point, figure),
+        # a set that nothing comes through is left as it is, with a reason
+        leave=lost and len(fresh) >= MOST_LEVELS,
         show_chain=lambda: chain_picture(facts, record, _now(facts, point, fresh)),
     )
     return settle(
@@ -225,13 +234,22 @@ def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer]) -> S
 def _level_v(point: SensitivityPoint, rows: list[Answer]) -> float:
     """What to set the generator to next."""
     if any(a.ask.startswith(PAIR) for a in rows):
-        return next_search_level_v([_pair(a) for a in rows]) or FIRST_LEVEL_V
+        wanted_v = next_search_level_v([_pair(a) for a in rows], point.target_db)
+        return min(max(wanted_v or FIRST_LEVEL_V, LEAST_LEVEL_V), MOST_LEVEL_V)
     return next_level_v(_noise(rows[-1])) if rows else point.limit_v or FIRST_LEVEL_V
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:
     ratio_db, label = _ratio_db(answer), f"at {engineering(answer.values['level'], 'V')}"
     return result(answer, label, f"{ratio_db:.1f} dB", ratio_db, stale=stale)
+
+
+def no_tone(answers: Sequence[Answer]) -> bool:
+    """Whether the last of a search's readings, at a level that any set hears, shows no tone."""
+    last = answers[-1] if answers else None
+    if last is None or not last.ask.startswith(PAIR):
+        return False
+    return last.values["level"] >= STRONG_V and _pair(last).ratio_db < NO_TONE_DB
 
 
 def _ratio_db(answer: Answer) -> float:
@@ -246,7 +264,9 @@ def _figure_result(
     window = Window(None, point.limit_v) if point.limit_v else None
     limits = ("", engineering(point.limit_v, "V") if point.limit_v else "")
     found, level_v = phase == FOUND, figure.level_v
-    told = result(last, "for 10 dB", figure.text, level_v, window, limits, as_found=found)
+    told = result(
+        last, f"for {point.target_db:.0f} dB", figure.text, level_v, window, limits, as_found=found
+    )
     if figure.found is None:
         return told
     return replace(told, judgement=judged(point, figure))
@@ -277,7 +297,7 @@ def _ask(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer], numb
         ),
         f"{level * 1e6:.1f} 0.92 0.27-0.31",
         expected_text=(
-            f"10 dB at {engineering(point.limit_v, 'V')} or less"
+            f"{point.target_db:.0f} dB at {engineering(point.limit_v, 'V')} or less"
             if point.limit_v
             else "no limit given"
         ),
@@ -305,6 +325,11 @@ def _advice(
         lines.append(
             "Adjusters were turned already: what is read now is no longer as found. Close the step "
             "with that reason if it was not read before."
+        )
+    if figure is None and no_tone(record.of_step(numbered.key(phase))):
+        lines.append(
+            "No tone comes through: is the generator modulated, is the set tuned to it, and is its "
+            "volume up?"
         )
     if phase == LEFT and figure is not None:
         before = measured(record, numbered, FOUND)

@@ -113,6 +113,11 @@ LOAD_OHM = Quantity("load", "ohm", "ohm", 0.1, 1e5, "4", "must be a load of 0.1 
 OFFSET = Quantity(
     "offset", "Hz", "kHz", -1e6, 1e6, "10", "must be up to 1 MHz off tune, below with a minus"
 )
+DEVIATION = Quantity(
+    "deviation", "Hz", "kHz", 0.0, 2e5, "75", "must be a deviation of 0 to 200 kHz"
+)
+DEGREES = Quantity("phase", "deg", "deg", -180.0, 180.0, "15", "must be -180 to 180 degrees")
+LEVEL_OVER = Quantity("level", "dB", "dB", -60.0, 140.0, "31.5", "must be -60 to 140 dB")
 PER_CENT_OF_TONE = Quantity("distortion", "%", "%", 0.001, 100.0, "7.5", "must be 0.001 to 100 %")
 READINGS = Quantity("readings", "", "", 2.0, 1e5, "30", "must be 2 to 100,000 readings")
 LEAKAGE = Quantity("leakage", "A", "uA", 0.0, 1.0, "5", "must be a leakage of 0 to 1 A")
@@ -155,6 +160,7 @@ _TAIL = {
     "ohm": r"(?:Ω|ohms?|R)?",
     "F": r"(?:F)?",
     "turns": r"(?:turns?|t)?",
+    "deg": r"(?:deg|degrees?|°)?",
     "dB": r"(?:dB|db)?",
     "%": r"(?:%)?",
     "C": r"(?:°?C)?",
@@ -199,7 +205,7 @@ def _value(text: str, quantity: Quantity) -> float | None:
     if quantity is RESISTANCE and OPEN.match(text):
         return quantity.maximum
     tail = _TAIL[quantity.base]
-    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C", "mm", "min") else ""
+    prefixes = "pnuµμmkKMG" if quantity.base not in ("turns", "C", "mm", "min", "deg") else ""
     inner = rf"^([+-]?)(\d+)([{prefixes}R])(\d+)\s*{tail}$" if prefixes else None
     if inner and (match := re.match(inner, text)):
         scale = 1.0 if match[3] == "R" else _PREFIX[match[3]]
@@ -211,7 +217,7 @@ def _value(text: str, quantity: Quantity) -> float | None:
         return None
     number = _number(match[1])
     if not match[2] and not match[3]:
-        return number * _bare_scale(quantity)
+        return number * bare_scale(quantity)
     return number * _PREFIX[match[2]]
 
 
@@ -219,7 +225,8 @@ def _number(text: str) -> float:
     return float(text.replace(",", "."))
 
 
-def _bare_scale(quantity: Quantity) -> float:
+def bare_scale(quantity: Quantity) -> float:
+    """What a bare number is multiplied by."""
     prefix = quantity.bare.removesuffix(quantity.base)
     return _PREFIX[prefix]
 

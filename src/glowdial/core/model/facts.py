@@ -134,10 +134,20 @@ class SensitivityPoint:
     modulation: float = 0.30
     tone_hz: float = 400.0
     told_in: Microvolts = Microvolts.EMF
+    fm: bool = False
+
+    @property
+    def target_db(self) -> float:
+        """The (S+N)/N that it is the level for: behind an FM detector 10 dB lie below its
+        threshold, and 30 dB are usual."""
+        return 30.0 if self.fm else 10.0
 
     @property
     def tone_words(self) -> str:
         """What the carrier is modulated with."""
+        if self.fm:
+            share = 75.0 * self.modulation
+            return f"tone of {self.tone_hz:g} Hz, {share:g} kHz of deviation"
         return f"tone of {self.tone_hz:g} Hz at {100.0 * self.modulation:.0f} %"
 
 

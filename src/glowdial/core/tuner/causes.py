@@ -19,8 +19,8 @@ from scipy.optimize import least_squares
 from scipy.special import fdtrc
 
 from glowdial.core.physics.frequency_modulation import deemphasis
-from glowdial.core.tuner.measurement import MeasurementList, Norms, Taken
-from glowdial.core.tuner.passband import Passband, fitted_passband
+from glowdial.core.tuner.measurement import MeasurementList, Norms, TunerReadings
+from glowdial.core.tuner.passband import FmPassband, fitted_passband
 
 Floats = NDArray[np.float64]
 # keys of the measurements that are looked at, where the list has them
@@ -28,7 +28,8 @@ SELECTIVITY, RESPONSE, SUBCARRIER = "selectivity", "response", "subcarrier"
 PILOT_PHASE, AM_SUPPRESSION, CARRIERS = "pilot-phase", "am-suppression", "carriers"
 # of sound receivers, and of the generators that measure them: one spread
 WIDTH_SPREAD, OFFSET_SPREAD_HZ = 0.08, 10e3
-TIME_SPREAD = 0.05
+# resistor and capacitor of 5 % each, evenly spread: 0.05 sqrt(2/3)
+TIME_SPREAD = 0.04
 GAIN_SPREAD_DB, PHASE_SPREAD_DEG = 0.5, 6.7
 AM_SPREAD_DB, RIPPLE_SPREAD_DB = 6.0, 0.35
 # off by more than this many spreads is named
@@ -68,7 +69,7 @@ class Estimate:
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class TunerCauses:
     """What the curves tell: estimates, the worst first but the IF before what stands behind it; and
     what cannot be told, with what it would take."""
 
@@ -81,7 +82,7 @@ class Told:
         return tuple(e for e in self.estimates if e.named)
 
 
-def told(listed: MeasurementList, taken: Taken) -> Told:
+def told(listed: MeasurementList, taken: TunerReadings) -> TunerCauses:
     """What the readings so far tell of the parts."""
     curves = {m.key: taken.curve(m) for m in listed.measurements}
     norms, found, untold = listed.norms, [], []
@@ -102,10 +103,10 @@ def told(listed: MeasurementList, taken: Taken) -> Told:
     found += _limiter(curves.get(AM_SUPPRESSION, {}), norms, untold)
     found += _line(curves.get(CARRIERS, {}), untold)
     found.sort(key=lambda e: (not (e.named and e.part is TunerPart.IF), -e.off))
-    return Told(tuple(found), tuple(untold))
+    return TunerCauses(tuple(found), tuple(untold))
 
 
-def _if_estimate(band: Passband, norms: Norms) -> Estimate:
+def _if_estimate(band: FmPassband, norms: Norms) -> Estimate:
     narrow = math.log(band.width_hz / norms.if_width_hz)
     by_width, by_middle = abs(narrow) / WIDTH_SPREAD, abs(band.offset_hz) / OFFSET_SPREAD_HZ
     words = (
@@ -146,7 +147,7 @@ def _time_estimate(time_s: float, norms: Norms) -> Estimate:
 
 
 def _decoder(
-    curves: Mapping[str, Mapping[float, float]], band: Passband | None, untold: list[str]
+    curves: Mapping[str, Mapping[float, float]], band: FmPassband | None, untold: list[str]
 ) -> list[Estimate]:
     """Gain and phase of the difference, less what the IF does to them."""
     gains, phases = curves.get(SUBCARRIER, {}), curves.get(PILOT_PHASE, {})
@@ -214,7 +215,9 @@ def _line(over_carriers_db: Mapping[float, float], untold: list[str]) -> list[Es
         )
         return []
     ripple_db, sure = fitted_ripple_db(over_carriers_db)
-    words = f"level ripples by {ripple_db:.1f} dB either way over carrier frequency"
+    words = "no ripple of level over carrier frequency beyond the readings' own scatter"
+    if sure:
+        words = f"level ripples by {ripple_db:.1f} dB either way over carrier frequency"
     remedy = "the line's termination, its plugs, a balun or a splitter: put a pad of 6 dB in"
     off = ripple_db / RIPPLE_SPREAD_DB if sure else 0.0
     return [Estimate(TunerPart.LINE, off, words, remedy)]

@@ -25,7 +25,7 @@ class Programme(StrEnum):
     DIFFERENCE = "left less right"
 
 
-class Meter(StrEnum):
+class AudioMeter(StrEnum):
     """What is read: volts of all within the audio band, of one tone, distortion and noise as a
     share of all, or the level of a second carrier, in dB over the wanted one, that brings it to be
     heard 30 dB below the wanted tone."""
@@ -65,6 +65,6 @@ class Drive:
 class Look:
     """One look at a meter: what, on which channel, and for a tone its frequency in Hz."""
 
-    meter: Meter
+    meter: AudioMeter
     channel: Channel = Channel.LEFT
     tone_hz: float = 0.0

@@ -10,15 +10,15 @@ from functools import lru_cache
 from typing import Any
 
 from glowdial.core.language.errors import BadInput
-from glowdial.core.tuner.drive import Channel, Drive, Look, Meter, Programme
+from glowdial.core.tuner.drive import AudioMeter, Channel, Drive, Look, Programme
 from glowdial.core.tuner.measurement import (
     CurveLimit,
     Good,
     Measurement,
     MeasurementList,
     Norms,
-    Reading,
     Reduction,
+    TunerReading,
 )
 
 FORMAT, VERSION = "glowdial-measurements", 1
@@ -139,16 +139,16 @@ _UNITS = {
 }
 
 
-def _reading(row: Any, where: str, number: int) -> Reading:
+def _reading(row: Any, where: str, number: int) -> TunerReading:
     if not isinstance(row, dict):
         raise BadInput(where, str(row)[:40], "must be an object", '{"meter": "volts"}')
-    meter, channel = _choice(Meter, row, "meter", where), Channel.LEFT
+    meter, channel = _choice(AudioMeter, row, "meter", where), Channel.LEFT
     if "channel" in row:
         channel = _choice(Channel, row, "channel", where)
     tone_hz = _number(row.get("tone_hz", 0.0), f"{where}, tone_hz", 0.0, 1e5)
     settings = {k: v for k, v in row.items() if k not in ("meter", "channel", "tone_hz", "name")}
     name = str(row.get("name") or FIRST_NAMES[number])[:60]
-    return Reading(
+    return TunerReading(
         name, Look(meter, channel, tone_hz), tuple(sorted(_settings(settings, where).items()))
     )
 

@@ -14,7 +14,7 @@ from enum import StrEnum
 from typing import Any
 
 from glowdial.core.language.errors import BadInput
-from glowdial.core.tuner.drive import Drive, Look, Meter
+from glowdial.core.tuner.drive import AudioMeter, Drive, Look
 
 LEAST_V = 1e-9
 
@@ -38,7 +38,7 @@ class Good(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class TunerReading:
     """One reading at a point: what the generators are set to beyond the point, and the look."""
 
     name: str
@@ -70,19 +70,19 @@ class Measurement:
     varies: str
     unit: str
     points: tuple[float, ...]
-    readings: tuple[Reading, ...]
+    readings: tuple[TunerReading, ...]
     reduction: Reduction
     good: Good
     reference: float | None = None
     limits: tuple[CurveLimit, ...] = ()
 
-    def drive(self, point: float, reading: Reading) -> Drive:
+    def drive(self, point: float, reading: TunerReading) -> Drive:
         """What the generators are set to for a reading at a point."""
         return replace(self.set, **{**dict(reading.settings), self.varies: point})
 
-    def look(self, point: float, reading: Reading) -> Look:
+    def look(self, point: float, reading: TunerReading) -> Look:
         """What is read: a tone of no frequency of its own is that of the modulation."""
-        if reading.look.meter is Meter.TONE and not reading.look.tone_hz:
+        if reading.look.meter is AudioMeter.TONE and not reading.look.tone_hz:
             return replace(reading.look, tone_hz=self.drive(point, reading).audio_hz)
         return reading.look
 
@@ -141,7 +141,7 @@ class MeasurementList:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class TunerReadings:
     """What was read so far, by measurement and point, in the order of its readings."""
 
     values: Mapping[str, Mapping[float, tuple[float, ...]]]

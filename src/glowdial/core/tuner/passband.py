@@ -33,7 +33,7 @@ FEWEST = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Passband:
+class FmPassband:
     """Width at -3 dB of the whole in Hz, and how far its middle is off the channel's, with their
     standard deviations."""
 
@@ -72,7 +72,7 @@ def _pair_width_hz(width_hz: float) -> float:
     return float(width_hz / (math.pow(10.0, 0.3 / PAIRS) - 1.0) ** 0.25)
 
 
-def fitted_passband(unwanted_db: Mapping[float, float], norm_hz: float) -> Passband | None:
+def fitted_passband(unwanted_db: Mapping[float, float], norm_hz: float) -> FmPassband | None:
     """The passband of levels of an unwanted carrier in dB over the wanted one, by its offset in Hz;
     ``norm_hz`` is the width of a sound one. None below four offsets, or all on one side.
 
@@ -87,7 +87,7 @@ def fitted_passband(unwanted_db: Mapping[float, float], norm_hz: float) -> Passb
     doubt = math.hypot(LEVEL_DOUBT_DB, LAW_DOUBT_DB)
 
     def left(p: Floats) -> Floats:
-        band = Passband(norm_hz * math.exp(p[0]), p[1] * 1e3)
+        band = FmPassband(norm_hz * math.exp(p[0]), p[1] * 1e3)
         misses = (p[2] + band.loss_db(nearer) - levels) / doubt
         priors = (
             p[0] / WIDTH_DOUBT,
@@ -98,7 +98,7 @@ def fitted_passband(unwanted_db: Mapping[float, float], norm_hz: float) -> Passb
 
     found = least_squares(left, np.array([0.0, 0.0, ON_TUNE_DB]))
     spread = np.sqrt(np.diag(np.linalg.inv(found.jac.T @ found.jac)))
-    return Passband(
+    return FmPassband(
         norm_hz * math.exp(float(found.x[0])),
         1e3 * float(found.x[1]),
         float(spread[0]),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from glowdial.sim.instruments.analyser import analyser
 from glowdial.sim.instruments.counter import calibrator, counter
+from glowdial.sim.instruments.fm_bench import fm_bench
 from glowdial.sim.instruments.generator import generator
 from glowdial.sim.instruments.hands import hands
 from glowdial.sim.instruments.multimeter import multimeter
@@ -25,6 +26,8 @@ ORDER = (
     "analyser",
     "counter",
     "calibrator",
+    "fm-generator",
+    "stereo-analyser",
 )
 
 
@@ -38,6 +41,7 @@ def instruments(room: SimulatedRoom) -> dict[str, ScpiInstrument]:
         "analyser": analyser(room),
         "counter": counter(room),
         "calibrator": calibrator(room),
+        **fm_bench(room),
     }
     made["hands"] = hands(room, made)
     return {name: made[name] for name in ORDER}

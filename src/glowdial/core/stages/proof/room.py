@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
-from glowdial.core.journey.room import Leg, Room
+from glowdial.core.journey.room import Entering, Leg, Room, Situation
 from glowdial.core.journey.sensitivity import check_tone_pair
+from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.stages.proof.fm_points import check_fm
 from glowdial.core.stages.proof.steps import STAGE, as_found_steps, as_left_steps, proof_report
 
 AS_FOUND = Leg("figures as found", as_found_steps)
 AS_LEFT = Leg("proof as left", as_left_steps)
-ROOM = Room(STAGE, (AS_FOUND, AS_LEFT), check=check_tone_pair, report=proof_report)
+
+
+def check(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
+    """Raises BadInput for a pair of levels that cannot be, a list or points that are not
+    understood."""
+    check_fm(situation.record, step.key, ask, kept)
+    check_tone_pair(situation, step, ask, kept)
+
+
+ROOM = Room(STAGE, (AS_FOUND, AS_LEFT), check=check, report=proof_report)

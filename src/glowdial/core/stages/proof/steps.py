@@ -19,6 +19,7 @@ from glowdial.core.language.verdicts import Window
 from glowdial.core.stages.proof.answers import answers_step
 from glowdial.core.stages.proof.conditions_step import conditions_step
 from glowdial.core.stages.proof.figure import Phase
+from glowdial.core.stages.proof.fm import fm_rows, fm_steps, list_steps
 from glowdial.core.stages.proof.output import output_step
 
 STAGE = "proof"
@@ -28,12 +29,16 @@ def as_left_steps(situation: Situation) -> list[Step]:
     """The proof: the same figures as found, after the last touch."""
     points = numbered_points(situation.facts)
     steps = [sensitivity_step(situation, p, STAGE, LEFT) for p in points]
-    return [*steps, *figure_steps(situation, LEFT)]
+    return [*steps, *figure_steps(situation, LEFT), *fm_steps(situation, LEFT)]
 
 
 def as_found_steps(situation: Situation) -> list[Step]:
     """What else is worth taking before the first touch."""
-    return figure_steps(situation, FOUND)
+    return [
+        *figure_steps(situation, FOUND),
+        *list_steps(situation),
+        *fm_steps(situation, FOUND),
+    ]
 
 
 def figure_steps(situation: Situation, phase: str) -> list[Step]:
@@ -57,7 +62,7 @@ def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
         found = measured(situation.record, numbered, FOUND)
         left = measured(situation.record, numbered, LEFT)
         row = report_row(
-            f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, 10 dB (S+N)/N)",
+            f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, {point.target_db:.0f} dB (S+N)/N)",
             f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
             found.short if found else "",
             left.short if left else "",
@@ -68,4 +73,4 @@ def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
             verdict = judged(point, left)
             row = replace(row, verdict=verdict.verdict.value, words=verdict.words)
         rows.append(row)
-    return ReportPart(rows=tuple(rows))
+    return ReportPart(rows=(*rows, *fm_rows(situation)))
