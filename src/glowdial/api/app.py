@@ -29,7 +29,7 @@ from glowdial.api import (
 from glowdial.api.calc import audio, bring_up, general, parts, supply
 from glowdial.api.host_check import HostCheck
 from glowdial.api.plain_bodies import PlainBodies
-from glowdial.api.stages import handover, intake, stock
+from glowdial.api.stages import handover, intake, proof, stock
 from glowdial.api.stages import parts as job_parts
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.instruments import stop_when_halted
@@ -63,7 +63,7 @@ def create_app(workshop: Workshop | None, web: Path | None = None) -> FastAPI:
     problems.install(app)
     for room in (jobs, entries, traces, registers, bench, instruments, sets, sheets, options):
         app.include_router(room.router)
-    for stage in (intake, job_parts, stock, handover):
+    for stage in (intake, job_parts, stock, proof, handover):
         app.include_router(stage.router)
     for calls in (general, parts, supply, bring_up, audio):
         app.include_router(calls.router)

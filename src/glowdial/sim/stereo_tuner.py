@@ -9,6 +9,7 @@ that.
 from __future__ import annotations
 
 import math
+import zlib
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -76,23 +77,21 @@ class TunerCondition:
     balance: float = 1.0
 
 
-@dataclass
+@dataclass(frozen=True, slots=True)
 class StereoTuner:
-    """One tuner on its bench; every reading is taken anew, noise and all."""
+    """One tuner on its bench; driven the same it always sounds the same, noise and all."""
 
     condition: TunerCondition
-    _reads: int = 0
 
     def read(self, drive: Drive, look: Look) -> float:
         """One reading; an unwanted level is looked for by halving."""
-        self._reads += 1
         if look.meter is AudioMeter.UNWANTED:
             return self._unwanted_db(drive, look)
         audio = self._audio(drive)[0 if look.channel is Channel.LEFT else 1]
         return _metered(audio, drive, look)
 
     def _audio(self, drive: Drive) -> tuple[Floats, Floats]:
-        rng = np.random.default_rng((self.condition.seed, self._reads))
+        rng = np.random.default_rng((self.condition.seed, zlib.crc32(repr(drive).encode())))
         composite, level = self._detected(drive, rng)
         return self._decoded(drive, composite, level)
 

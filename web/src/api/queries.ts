@@ -124,3 +124,23 @@ export const setsQuery = queryOptions({
   queryKey: ["sets"],
   queryFn: () => unwrap(client.GET("/api/sets")),
 });
+
+/** The list of measurements of FM receivers as it ships. */
+export const fmMeasurementsQuery = queryOptions({
+  queryKey: ["fm-measurements"],
+  staleTime: Infinity,
+  queryFn: () => unwrap(client.GET("/api/fm-measurements")),
+});
+
+export const fmRunQuery = (jobId: number, phase: string) =>
+  queryOptions({
+    queryKey: ["fm-run", jobId, phase],
+    queryFn: () =>
+      unwrap(
+        client.GET("/api/jobs/{job_id}/fm-run", {
+          params: { path: { job_id: jobId }, query: { phase } },
+        }),
+      ),
+    // looked at often while it runs
+    refetchInterval: (query) => (query.state.data?.running ? 700 : false),
+  });

@@ -122,6 +122,7 @@ function tracePlot(trace: Schemas["TraceShape"]): PlotData {
     tolerance: null,
     marks: [],
     main: false,
+  decades: false,
     lines: [{ label: "trace", role: "measured", x, y: trace.volts }],
   };
 }

@@ -19,6 +19,7 @@ const shapeOf = (plot: PlotData) =>
     plot.x_label,
     plot.y_label,
     plot.tolerance,
+    plot.decades,
     plot.lines.map((line) => [line.role, line.label, line.x.length > MOST_DOTS]),
   ]);
 // a line of more points than this is drawn without dots
@@ -165,7 +166,7 @@ function options(shown: Shown, width: number, height: number, ink: Ink): uPlot.O
     legend: { show: false },
     cursor: { drag: { x: false, y: false } },
     scales: {
-      x: { time: false },
+      x: { time: false, ...(plot.decades ? { distr: 3 as const } : {}) },
       y: {
         range: (_, low, high) => {
           const reach = plot.tolerance ?? 0;

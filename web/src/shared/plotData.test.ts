@@ -10,6 +10,7 @@ const plot: PlotData = {
   tolerance: null,
   marks: [],
   main: false,
+  decades: false,
   lines: [
     { label: "expected", role: "expected", x: [100, 200], y: [50, 150] },
     { label: "read", role: "measured", x: [150, 200], y: [90, null] },

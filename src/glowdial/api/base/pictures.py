@@ -47,6 +47,7 @@ class PlotShape(Shown):
     tolerance: float | None
     marks: list[PlotMarkShape]
     main: bool = Field(description="what its step is about")
+    decades: bool = Field(default=False, description="x is drawn by decades")
 
 
 class SupplyPartShape(BaseModel):

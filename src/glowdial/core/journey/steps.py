@@ -192,7 +192,8 @@ class PlotMark:
 @dataclass(frozen=True, slots=True)
 class Plot:
     """Data to look at; axis names carry units, values are already in them. With ``main`` it is what
-    its step is about, and takes the step's ground."""
+    its step is about, and takes the step's ground. With ``decades`` its x, all above zero, is drawn
+    by decades."""
 
     title: str
     x_label: str
@@ -201,6 +202,7 @@ class Plot:
     tolerance: float | None = None
     marks: tuple[PlotMark, ...] = ()
     main: bool = False
+    decades: bool = False
 
 
 @dataclass(frozen=True, slots=True)

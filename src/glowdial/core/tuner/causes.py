@@ -216,7 +216,7 @@ def _line(over_carriers_db: Mapping[float, float], untold: list[str]) -> list[Es
         return []
     ripple_db, sure = fitted_ripple_db(over_carriers_db)
     words = "no ripple of level over carrier frequency beyond the readings' own scatter"
-    if sure:
+    if sure and ripple_db > 0.5 * RIPPLE_SPREAD_DB:
         words = f"level ripples by {ripple_db:.1f} dB either way over carrier frequency"
     remedy = "the line's termination, its plugs, a balun or a splitter: put a pad of 6 dB in"
     off = ripple_db / RIPPLE_SPREAD_DB if sure else 0.0

@@ -18,6 +18,7 @@ from glowdial.store.database import Database
 from glowdial.store.tables import IdempotencyRow
 from glowdial.workshop.base.derived import Derivations
 from glowdial.workshop.base.halts import Halts
+from glowdial.workshop.base.runs import Runs
 from glowdial.workshop.base.taken import Taken
 
 # a day at the bench may go past midnight
@@ -36,6 +37,7 @@ class Workshop:
     memory: Memory = field(default_factory=AtOnce)
     taken: Taken = field(default_factory=Taken)
     halts: Halts = field(default_factory=Halts)
+    runs: Runs = field(default_factory=Runs)
 
     def alarmed(self, job_id: int) -> None:
         """An alarm was raised: what drives a bench of the job stops at its next move."""

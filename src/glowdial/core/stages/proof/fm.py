@@ -11,7 +11,14 @@ from dataclasses import replace
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
 from glowdial.core.journey.dial_marks import band_adjusters
 from glowdial.core.journey.readings import asked_at
-from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Basis, JobRecord
+from glowdial.core.journey.record import (
+    CABINET,
+    NOTHING,
+    PART_AREAS,
+    Basis,
+    JobRecord,
+    question_name,
+)
 from glowdial.core.journey.room import ReportRow, Situation, report_row
 from glowdial.core.journey.sensitivity import FOUND, LEFT
 from glowdial.core.journey.signal_in import signal_lead
@@ -57,6 +64,15 @@ from glowdial.core.tuner.measurement import Measurement, MeasurementList
 STAGE = "proof"
 
 
+TAKE_LIST = Ask(
+    LIST_ASK,
+    "The list as a document: take it as it is, or edit it.",
+    (Field(LIST_FIELD, "measurements", multiline=True, table=True),),
+    '{"format": "glowdial-measurements", ...}',
+    called="take the list",
+)
+
+
 def fm_facts(facts: ReceiverFacts) -> ReceiverFacts | None:
     """The set as its FM sees it; None where it has none."""
     if facts.circuit.fm is not None:
@@ -95,6 +111,27 @@ def _offered(record: JobRecord, listed: MeasurementList, phase: str) -> bool:
     return begun or bool(record.moves or record.changes)
 
 
+def fm_waiting(situation: Situation, phase: str) -> list[tuple[str, str, str]]:
+    """What a run of the list has still to read, or to read again: step, question, and the point in
+    words. Nothing where the phase is not open: adjusters were turned, or nothing was done yet."""
+    facts, record = fm_facts(situation.facts), situation.record
+    listed = fm_list(record) if facts is not None else None
+    if facts is None or listed is None or not _offered(record, listed, phase):
+        return []
+    found, basis = [], _basis(facts, phase)
+    for measured in listed.measurements:
+        key = fm_key(phase, measured)
+        fresh = [a for a in record.of_step(key) if not record.stale(a, basis)]
+        if phase == FOUND and record.moves and not fresh:
+            continue
+        rows = taken_of(fresh, measured)
+        for x in measured.points:
+            if x not in rows:
+                name = question_name(POINT, ((X, x),))
+                found.append((key, name, f"{measured.title}: {point_words(measured, x)}"))
+    return found
+
+
 def _list_step(record: JobRecord) -> Step:
     listed = fm_list(record)
     notes: tuple[str, ...] = ()
@@ -108,15 +145,8 @@ def _list_step(record: JobRecord) -> Step:
         "What is measured of an FM receiver, by the methods of IEC 60315-4: as it comes with the "
         "application, or as this bench edits it. The job keeps the list that it was measured by.",
         status=Status.DONE,
-        others=(
-            Ask(
-                LIST_ASK,
-                "The list as a document: take it as it is, or edit it.",
-                (Field(LIST_FIELD, "measurements", multiline=True, table=True),),
-                '{"format": "glowdial-measurements", ...}',
-                called="take the list",
-            ),
-        ),
+        # its panel asks it: the document is there to be taken or edited
+        more_asks=lambda name: TAKE_LIST if name == LIST_ASK else None,
         notes=notes,
         panels=("fm-list",),
     )
@@ -271,7 +301,7 @@ def _told_step(record: JobRecord, listed: MeasurementList, phase: str) -> Step:
         status=Status.DONE,
         advice=tuple(words),
         notes=notes,
-        panels=("fm-run",),
+        panels=(f"fm-run-{phase}",),
     )
 
 

@@ -52,7 +52,7 @@ OF_METER: Mapping[AudioMeter, Quantity] = {
 }
 # what is typed in another unit than it is kept in
 TYPED_OVER_SI = {"am_depth": 100.0}
-MOST_ROWS, SAME = 200, 1e-6
+MOST_ROWS, SAME, NOTHING = 200, 1e-6, 1e-15
 
 
 def fm_list(record: JobRecord) -> MeasurementList | None:
@@ -117,7 +117,7 @@ def check_fm(record: JobRecord, step: str, ask: Ask, kept: Entering) -> None:
 def _point(typed: float, measured: Measurement) -> float:
     """A typed point: one of the list's where it is that but for its last figures."""
     x = typed / TYPED_OVER_SI.get(measured.varies, 1.0)
-    same = (p for p in measured.points if math.isclose(p, x, rel_tol=SAME, abs_tol=SAME))
+    same = (p for p in measured.points if math.isclose(p, x, rel_tol=SAME, abs_tol=NOTHING))
     return next(same, x)
 
 

@@ -23,7 +23,7 @@ from glowdial.core.stages.proof.fm_points import (
 from glowdial.core.tuner.drive import Programme
 from glowdial.core.tuner.measurement import CurveLimit, Measurement, Reduction
 
-# how a point is drawn: what is set over decades as decibels or as a logarithm
+# how a point is drawn: what is set over decades as decibels, or by decades
 LEVELS = ("level_v", "other_level_v")
 LOGARITHMIC = ("audio_hz",)
 SHARE_UNIT, LEVEL_UNIT = "%", "dB"
@@ -104,12 +104,12 @@ def curve_words(measured: Measurement, curve: Mapping[float, float]) -> list[str
 
 
 def drawn_x(measured: Measurement, x: float) -> float:
-    """A point as it is drawn: levels in dB over 1 uV, audio frequencies as their logarithm, others
-    in the unit that they are typed in."""
+    """A point as it is drawn: levels in dB over 1 uV, audio frequencies in Hz by decades, others in
+    the unit that they are typed in."""
     if measured.varies in LEVELS:
         return 20.0 * math.log10(max(x, 1e-9) / 1e-6)
     if measured.varies in LOGARITHMIC:
-        return math.log10(x)
+        return x
     return x / _BARE.get(OF_SETTING[measured.varies].bare, 1.0)
 
 
@@ -119,7 +119,7 @@ def x_label(measured: Measurement) -> str:
     if measured.varies in LEVELS:
         return "level, dBuV EMF"
     if measured.varies in LOGARITHMIC:
-        return "audio frequency, log10 of Hz"
+        return "audio frequency, Hz"
     return f"{quantity.name}, {quantity.bare}"
 
 
@@ -144,4 +144,11 @@ def curve_plot(record: JobRecord, measured: Measurement, phase: str) -> Plot | N
         for role, edge in (("low", limit.low), ("high", limit.high)):
             if edge is not None:
                 lines.append(PlotLine(limit.whose, role, ends, (edge, edge)))
-    return Plot(measured.title, x_label(measured), f"{unit_of(measured)}", tuple(lines), main=True)
+    return Plot(
+        measured.title,
+        x_label(measured),
+        unit_of(measured),
+        tuple(lines),
+        main=True,
+        decades=measured.varies in LOGARITHMIC,
+    )

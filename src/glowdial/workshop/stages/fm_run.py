@@ -1,0 +1,127 @@
+"""The list of measurements of an FM receiver run at the bench: point by point, each kept as soon as
+it is read, so that a broken link or a pause loses nothing and the rest can be taken up again."""
+
+from __future__ import annotations
+
+import threading
+import uuid
+from dataclasses import dataclass
+
+from glowdial.core.journey.room import Situation
+from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.language.errors import BadInput, Conflict, GlowDialError
+from glowdial.core.stages.proof.fm import fm_waiting
+from glowdial.core.stages.proof.fm_points import fm_list
+from glowdial.workshop.base.jobs import HAND, JobPage, job_page
+from glowdial.workshop.base.runs import Run
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
+from glowdial.workshop.bench_work import measure
+from glowdial.workshop.entries import AnswerCommand, record_answer
+
+PHASES = (FOUND, LEFT)
+
+
+@dataclass(frozen=True, slots=True)
+class RunView:
+    """How a run stands: how many points are kept of how many, what is read now, what stopped it."""
+
+    phase: str
+    running: bool
+    done: int
+    total: int
+    now: str
+    trouble: str
+
+
+def run_view(workshop: Workshop, job_id: int, phase: str) -> RunView:
+    """A phase's points, and the run that is taking them if there is one."""
+    _check_phase(phase)
+    done, total = _progress(job_page(workshop, job_id).situation, phase)
+    run = workshop.runs.of(job_id)
+    if run is None or run.phase != phase:
+        return RunView(phase, False, done, total, "", "")
+    return RunView(phase, run.running, done, total, run.now, run.trouble)
+
+
+def start_run(workshop: Workshop, job_id: int, phase: str) -> RunView:
+    """Take what is left of a phase at the bench, in the background.
+
+    Raises Conflict for a job by hand, without a list, and while a run is going on.
+    """
+    _check_phase(phase)
+    page = job_page(workshop, job_id)
+    if page.closed_at is not None:
+        raise Conflict("This job is closed.")
+    if page.link == HAND:
+        raise Conflict("This job is worked by hand: no bench can run the list; type its points.")
+    if fm_list(page.record) is None:
+        raise Conflict("Take the list of measurements first.")
+    if not fm_waiting(page.situation, phase):
+        raise Conflict(
+            f"Nothing is left to be read as {phase}: it is complete, or adjusters were turned "
+            "before it (as found), or not yet (as left)."
+        )
+    run = workshop.runs.begin(job_id, phase)
+    if run is None:
+        raise Conflict("The list is being run already: pause it first.")
+    threading.Thread(target=_go, args=(workshop, job_id, run), daemon=True).start()
+    return run_view(workshop, job_id, phase)
+
+
+def pause_run(workshop: Workshop, job_id: int, phase: str) -> RunView:
+    """Stop after the present point; what was read is kept."""
+    _check_phase(phase)
+    workshop.runs.pause(job_id)
+    return run_view(workshop, job_id, phase)
+
+
+def _check_phase(phase: str) -> None:
+    if phase not in PHASES:
+        raise BadInput("phase", phase, f"must be {' or '.join(PHASES)}", FOUND)
+
+
+def _progress(situation: Situation, phase: str) -> tuple[int, int]:
+    listed = fm_list(situation.record)
+    if listed is None:
+        return 0, 0
+    waiting = len(fm_waiting(situation, phase))
+    total = sum(len(m.points) for m in listed.measurements)
+    return total - waiting, total
+
+
+def _go(workshop: Workshop, job_id: int, run: Run) -> None:
+    halts = workshop.halts.count(job_id)
+    try:
+        while not run.pausing:
+            if workshop.halts.count(job_id) != halts:
+                raise Conflict("Stopped: an alarm was raised.")
+            if not _one_point(workshop, job_id, run):
+                break
+    except GlowDialError as error:
+        run.trouble = str(error)
+    except Exception as error:
+        # whatever went wrong must not leave a run that seems to go on
+        run.trouble = f"Stopped: {error}"
+    finally:
+        run.now, run.running = "", False
+
+
+def _one_point(workshop: Workshop, job_id: int, run: Run) -> bool:
+    """The next point read and kept; False when none is left. A point that somebody's own entry
+    crossed is taken again."""
+    page = job_page(workshop, job_id)
+    waiting = fm_waiting(page.situation, run.phase)
+    if not waiting:
+        return False
+    step, ask, words = waiting[0]
+    run.now = words
+    line = str(measure(workshop, job_id, _stamp(page), step, ask)["line"])
+    fresh = job_page(workshop, job_id)
+    command = AnswerCommand(step, ask, line, (), confirmed=True)
+    record_answer(workshop, job_id, _stamp(fresh), command)
+    return True
+
+
+def _stamp(page: JobPage) -> Stamp:
+    return Stamp(f"run-{uuid.uuid4()}", page.version)
