@@ -31,6 +31,7 @@ MODES = {
     "DIFF": Programme.DIFFERENCE,
     "DIFFERENCE": Programme.DIFFERENCE,
 }
+SILENT_V = 2e-6
 NO_SIGNAL = ScpiError(-221, "Settings conflict")
 
 
@@ -89,6 +90,9 @@ class FmBench:
                     drive = replace(drive, level_v=LIMITS["level_v"][0])
                 if meter is AudioMeter.DISTORTION:
                     drive = replace(drive, audio_hz=self._tuned_hz)
+                if self._room.now().line_v <= 0.0:
+                    # switched off it is silent
+                    return f"{0.0 if meter is AudioMeter.DISTORTION else SILENT_V:.6E}"
                 value = self._now().read(drive, Look(meter, channel, self._tuned_hz))
                 return f"{100.0 * value if meter is AudioMeter.DISTORTION else value:.6E}"
 

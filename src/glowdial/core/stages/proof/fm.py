@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
+from glowdial.core.bench.settings import setting
 from glowdial.core.journey.dial_marks import band_adjusters
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import (
@@ -215,7 +216,7 @@ def _point_ask(facts: ReceiverFacts, measured: Measurement, x: float) -> Ask:
         fields,
         " ".join(["0.52", "0.011", "0.1", "0.1"][: len(fields)]),
         called=where,
-        recipe=Recipe(Doing.HEAR, heard=hearings),
+        recipe=Recipe(Doing.HEAR, setting(line_v=facts.nominal_line_v), heard=hearings),
     )
     return asked_at(ask, **{X: x})
 

@@ -1,0 +1,162 @@
+"""The list of measurements as an open document: what ships, what is refused, and why."""
+
+from __future__ import annotations
+
+import copy
+import json
+import math
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from glowdial.core.language.errors import BadInput
+from glowdial.core.tuner.drive import AudioMeter, Programme
+from glowdial.core.tuner.listing import read_list
+from glowdial.core.tuner.measurement import Reduction
+from glowdial.sheets.measurement_list import shipped_list, shipped_list_text
+
+DOCUMENT: dict[str, Any] = json.loads(shipped_list_text())
+
+
+def changed(*path: Any, to: Any) -> str:
+    """The shipped document with one place of it changed; ``...`` takes it out."""
+    document = copy.deepcopy(DOCUMENT)
+    place: Any = document
+    for step in path[:-1]:
+        place = place[step]
+    if to is ...:
+        del place[path[-1]]
+    else:
+        place[path[-1]] = to
+    return json.dumps(document)
+
+
+def test_the_list_that_ships_covers_what_an_fm_receiver_is_measured_for() -> None:
+    keys = {m.key for m in shipped_list().measurements}
+    wanted = {
+        "quieting", "limiting", "capture", "am-suppression", "selectivity", "response",
+        "distortion-deviation", "distortion-audio", "distortion-level", "separation",
+        "separation-level", "separation-deviation", "residue", "residue-subcarrier", "hum",
+        "carriers",
+    }  # fmt: skip
+    assert wanted <= keys
+    assert all("IEC" in m.method or m.method for m in shipped_list().measurements)
+    carriers = shipped_list().of("carriers")
+    assert carriers is not None and len(carriers.points) >= 10
+
+
+def test_a_point_sets_what_it_varies_and_a_reading_what_is_its_own() -> None:
+    quieting = shipped_list().of("quieting")
+    assert quieting is not None
+    on, off = quieting.readings
+    assert quieting.drive(1e-5, on).level_v == 1e-5
+    assert quieting.drive(1e-5, on).programme is Programme.MONO
+    assert quieting.drive(1e-5, off).programme is Programme.SILENT
+    response = shipped_list().of("response")
+    assert response is not None
+    # a tone of no frequency of its own is the modulation's
+    look = response.look(5000.0, response.readings[0])
+    assert look.meter is AudioMeter.TONE and look.tone_hz == 5000.0
+
+
+@pytest.mark.parametrize(
+    ("reduction", "rows", "expected"),
+    [
+        ("separation", {1000.0: (0.5, 0.005)}, {1000.0: 40.0}),
+        ("response", {400.0: (0.5,), 5000.0: (0.25,)}, {400.0: 0.0, 5000.0: -6.0206}),
+        ("distortion-deviation", {75e3: (0.012,)}, {75e3: 1.2}),
+        ("selectivity", {2e5: (31.5,)}, {2e5: 31.5}),
+        # without its reference nothing is relative to anything
+        ("response", {5000.0: (0.25,)}, {}),
+    ],
+)
+def test_readings_become_figures(
+    reduction: str, rows: dict[float, tuple[float, ...]], expected: dict[float, float]
+) -> None:
+    measured = shipped_list().of(reduction)
+    assert measured is not None
+    assert measured.reduced(rows) == pytest.approx(expected, abs=1e-3)
+
+
+def test_too_few_readings_of_a_point_are_refused() -> None:
+    measured = shipped_list().of("separation")
+    assert measured is not None and measured.reduction is Reduction.RATIO
+    with pytest.raises(BadInput, match="left, right"):
+        measured.reduced({1000.0: (0.5,)})
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "is no JSON"),
+        ("[1, 2]", "format"),
+        (changed("format", to="other"), "glowdial-measurements"),
+        (changed("version", to=2), "version"),
+        (changed("measurements", to=[]), "1 to 60"),
+        (changed("norms", "if_width", to=1.0), "norms"),
+        (changed("norms", "if_width_hz", to=-1), "if_width_hz"),
+        (changed("measurements", 0, "key", to="a b"), "hyphens"),
+        (changed("measurements", 1, "key", to="quieting"), "twice"),
+        (changed("measurements", 0, "title", to=" "), "title"),
+        (changed("measurements", 0, "colour", to="red"), "colour"),
+        (changed("measurements", 0, "vary", "setting", to="mood"), "names one of"),
+        (changed("measurements", 0, "vary", "values", to=[1e-6, 1e-6]), "twice"),
+        (changed("measurements", 0, "vary", "values", to=[50.0]), "number of"),
+        (changed("measurements", 0, "vary", "values", to=[True]), "number of"),
+        (changed("measurements", 0, "read", 0, "meter", to="nose"), "meter"),
+        (changed("measurements", 0, "read", to=DOCUMENT["measurements"][0]["read"][:1]), "two"),
+        (changed("measurements", 0, "read", 0, "channel", to="middle"), "channel"),
+        (changed("measurements", 0, "read", 1, "programme", to="loud"), "programme"),
+        (changed("measurements", 0, "set", "pilot", to="yes"), "pilot"),
+        (changed("measurements", 0, "reduce", to="guess"), "reduce"),
+        (changed("measurements", 0, "good", to="big"), "good"),
+        (changed("measurements", 2, "reference", to=...), "one of its points"),
+        (changed("measurements", 0, "limits", 0, to={"whose": "x"}), "low or high"),
+        (changed("measurements", 0, "limits", 0, "low", to=math.nan), "number of"),
+        (changed("measurements", 0, "limits", 0, "whose", to=""), "whose"),
+        (changed("measurements", 0, "limits", to="none"), "limits"),
+    ],
+)
+def test_what_is_wrong_is_said_with_its_place(text: str, words: str) -> None:
+    with pytest.raises(BadInput, match=words):
+        read_list(text)
+
+
+ANYTHING = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=12),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner),
+    max_leaves=6,
+)
+
+
+@settings(max_examples=300, deadline=None)
+@given(
+    st.integers(0, len(DOCUMENT["measurements"]) - 1),
+    st.sampled_from(["key", "title", "method", "set", "vary", "read", "reduce", "limits", "good"]),
+    ANYTHING,
+)
+def test_whatever_stands_in_a_place_is_taken_or_refused_in_a_sentence(
+    number: int, name: str, value: Any
+) -> None:
+    text = changed("measurements", number, name, to=value)
+    try:
+        read_list(text)
+    except BadInput as error:
+        assert str(error)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.data())
+def test_a_damaged_document_never_does_worse_than_be_refused(data: st.DataObject) -> None:
+    text = shipped_list_text()
+    for _ in range(data.draw(st.integers(1, 4))):
+        at = data.draw(st.integers(0, len(text) - 2))
+        text = (
+            text[:at] + data.draw(st.sampled_from(["", "}", '"', "9", "[", "-"])) + text[at + 1 :]
+        )
+    try:
+        read_list(text)
+    except BadInput as error:
+        assert str(error)

@@ -1,0 +1,249 @@
+"""The list of measurements run at the bench: kept point by point, paused, cut off, taken up."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from builders import aligned
+from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.steps import Step
+from glowdial.core.language.errors import BadInput, Conflict
+from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.proof.fm_points import (
+    FILE,
+    LIST_ASK,
+    LIST_FIELD,
+    LIST_STEP,
+    fm_list,
+    points_csv,
+    taken,
+    told_key,
+)
+from glowdial.demo.fill import STEREO, DemoClock, demo_sheet
+from glowdial.demo.volunteer import Volunteer
+from glowdial.sheets.measurement_list import shipped_list, shipped_list_text
+from glowdial.sim.condition import neglected
+from glowdial.sim.instruments import instruments
+from glowdial.sim.room import SimulatedRoom
+from glowdial.sim.servers import InstrumentServer, serve, stop
+from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.sheets import facts_of, import_sheet, read_sheet
+from glowdial.workshop.base.workshop import Workshop
+from glowdial.workshop.base.writing import Stamp
+from glowdial.workshop.entries import AnswerCommand, record_answer
+from glowdial.workshop.instruments import RegisterCommand, register
+from glowdial.workshop.stages.fm_run import RunView, pause_run, run_view, start_run
+
+# away from what the browser tests serve
+PORTS = 15700 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+TOTAL = sum(len(m.points) for m in shipped_list().measurements)
+# what a set by hand or on the network reads where its sensitivity is asked for
+STEADY = "25 0.92 0.0291"
+
+
+@pytest.fixture(scope="module")
+def facts() -> ReceiverFacts:
+    return facts_of(read_sheet(demo_sheet(STEREO)).model_dump(mode="json"))
+
+
+def opened(folder: Path, command: Callable[[int], OpenCommand]) -> tuple[Workshop, int]:
+    database = Database(sqlite_url(folder / "fm.sqlite"))
+    database.migrate()
+    workshop = Workshop(database, DemoClock())
+    sheet = import_sheet(workshop, "sheet", demo_sheet(STEREO))
+    return workshop, open_job(workshop, "job", command(sheet))
+
+
+def stamp(workshop: Workshop, job: int, name: str) -> Stamp:
+    version = job_page(workshop, job).version
+    return Stamp(f"{name}-{version}", version)
+
+
+def typed(step: Step) -> str:
+    assert step.ask is not None
+    return STEADY if step.key.startswith("proof.found") else step.ask.example
+
+
+def to_the_list(workshop: Workshop, job: int, *, by_typing: bool) -> None:
+    """Up to the first touch, and the list taken as it ships."""
+    source = typed if by_typing else None
+    Volunteer(workshop, job, source).work(lambda step: step.key.startswith("if."))
+    answer = AnswerCommand(LIST_STEP, LIST_ASK, None, ((LIST_FIELD, shipped_list_text()),))
+    record_answer(workshop, job, stamp(workshop, job, "list"), answer)
+
+
+def waited(
+    workshop: Workshop, job: int, until: Callable[[RunView], bool], seconds: float = 120.0
+) -> RunView:
+    ends = time.monotonic() + seconds
+    while time.monotonic() < ends:
+        view = run_view(workshop, job, FOUND)
+        if until(view):
+            return view
+        time.sleep(0.05)
+    raise AssertionError(f"it did not come to that: {run_view(workshop, job, FOUND)}")
+
+
+@pytest.fixture(scope="module")
+def worked(tmp_path_factory: pytest.TempPathFactory, facts: ReceiverFacts) -> Path:
+    """A data file with a simulated tuner at the list, to be copied by every test."""
+    folder = tmp_path_factory.mktemp("tuner")
+    condition = neglected(facts, 3, severity=0.1)
+    workshop, job = opened(folder, lambda s: OpenCommand(s, "Loft tuner", "1", condition))
+    to_the_list(workshop, job, by_typing=False)
+    workshop.database.engine.dispose()
+    return folder / "fm.sqlite"
+
+
+@pytest.fixture
+def simulated(worked: Path, tmp_path: Path) -> Iterator[tuple[Workshop, int]]:
+    shutil.copyfile(worked, tmp_path / "fm.sqlite")
+    workshop = Workshop(Database(sqlite_url(tmp_path / "fm.sqlite")), DemoClock())
+    yield workshop, 1
+    workshop.lines.close()
+
+
+def test_a_run_is_paused_and_taken_up_and_nothing_is_read_twice(
+    simulated: tuple[Workshop, int],
+) -> None:
+    workshop, job = simulated
+    before = len(job_page(workshop, job).record.answers)
+    start_run(workshop, job, FOUND)
+    with pytest.raises(Conflict, match="being run already"):
+        start_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: view.done >= 5)
+    pause_run(workshop, job, FOUND)
+    half = waited(workshop, job, lambda view: not view.running)
+    assert 5 <= half.done < TOTAL == half.total and half.trouble == ""
+    start_run(workshop, job, FOUND)
+    whole = waited(workshop, job, lambda view: not view.running)
+    assert whole.done == TOTAL and whole.trouble == ""
+    assert len(job_page(workshop, job).record.answers) - before == TOTAL
+    told = job_page(workshop, job).journey.step(told_key(FOUND))
+    assert told.advice and told.notes == ()
+    with pytest.raises(Conflict, match="Nothing is left"):
+        start_run(workshop, job, FOUND)
+    # nothing was turned yet: there is no after
+    assert run_view(workshop, job, LEFT).done == 0
+
+
+def test_what_was_read_goes_out_as_csv_and_comes_in_again_the_same(
+    simulated: tuple[Workshop, int], tmp_path: Path, facts: ReceiverFacts
+) -> None:
+    workshop, job = simulated
+    start_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: view.done >= 30)
+    pause_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: not view.running)
+    record = job_page(workshop, job).record
+    listed = fm_list(record)
+    assert listed is not None
+    read = taken(record, listed, FOUND).values
+    for measured in listed.measurements:
+        rows = read[measured.key]
+        if len(rows) < len(measured.points):
+            continue
+        key = f"{told_key(FOUND)}.{measured.key}"
+        fields = ((FILE, points_csv(measured, rows)),)
+        entered = AnswerCommand(key, FILE, None, fields)
+        record_answer(workshop, job, stamp(workshop, job, f"csv-{measured.key}"), entered)
+        again = taken(job_page(workshop, job).record, listed, FOUND).values[measured.key]
+        assert list(again) == list(rows)
+        for x, row in rows.items():
+            assert again[x] == pytest.approx(row, rel=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "empty"),
+        ("level, a, b", "0 lines"),
+        ("level, a, b\n10, 0.5", "line 2"),
+        ("10, 0.5, 0.1\n20, x, 0.1", "line 2"),
+        ("10 MHz, 0.5, 0.1", "line 1"),
+        ("10, -0.5, 0.1", "never negative"),
+    ],
+)
+def test_a_broken_file_is_refused_with_its_line(
+    simulated: tuple[Workshop, int], text: str, words: str
+) -> None:
+    workshop, job = simulated
+    entered = AnswerCommand(f"{told_key(FOUND)}.quieting", FILE, None, ((FILE, text),))
+    with pytest.raises(BadInput, match=words):
+        record_answer(workshop, job, stamp(workshop, job, "bad"), entered)
+
+
+def test_a_list_that_is_none_is_refused_and_the_job_keeps_the_one_it_has(
+    simulated: tuple[Workshop, int],
+) -> None:
+    workshop, job = simulated
+    entered = AnswerCommand(LIST_STEP, LIST_ASK, None, ((LIST_FIELD, "[1]"),))
+    with pytest.raises(BadInput, match="format"):
+        record_answer(workshop, job, stamp(workshop, job, "no-list"), entered)
+    assert run_view(workshop, job, FOUND).total == TOTAL
+
+
+class Plug:
+    """The instruments of a room, which may be cut off and joined again."""
+
+    def __init__(self, facts: ReceiverFacts) -> None:
+        self._room = SimulatedRoom(aligned(facts))
+        self._servers: dict[str, InstrumentServer] = {}
+
+    def put_in(self) -> None:
+        self._servers = serve(instruments(self._room), PORTS)
+
+    def pull(self) -> None:
+        stop(self._servers)
+
+    def port(self, name: str) -> int:
+        return self._servers[name].port
+
+
+def test_a_pulled_plug_loses_nothing_and_the_rest_is_taken_up(
+    tmp_path: Path, facts: ReceiverFacts
+) -> None:
+    workshop, job = opened(tmp_path, lambda s: OpenCommand(s, "Loft tuner", network=True))
+    to_the_list(workshop, job, by_typing=True)
+    # no instrument is registered yet: the first point says so
+    start_run(workshop, job, FOUND)
+    assert "FM generator" in waited(workshop, job, lambda view: not view.running).trouble
+    plug = Plug(facts)
+    plug.put_in()
+    for kind, name in (
+        ("line supply", "supply"),
+        ("FM generator", "fm-generator"),
+        ("audio analyser", "stereo-analyser"),
+    ):
+        at = RegisterCommand(f"shelf {kind}", kind, "127.0.0.1", plug.port(name))
+        register(workshop, f"key-{kind}", at)
+    start_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: view.done >= 8)
+    plug.pull()
+    workshop.lines.close()
+    cut = waited(workshop, job, lambda view: not view.running)
+    assert 8 <= cut.done < TOTAL and cut.trouble
+    kept = len(job_page(workshop, job).record.answers)
+    plug.put_in()
+    start_run(workshop, job, FOUND)
+    more = waited(workshop, job, lambda view: view.done >= cut.done + 5 or not view.running)
+    pause_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: not view.running)
+    assert more.trouble == "" and len(job_page(workshop, job).record.answers) > kept
+    plug.pull()
+    workshop.lines.close()
+
+
+def test_by_hand_and_for_other_phases_there_is_no_run(tmp_path: Path) -> None:
+    workshop, job = opened(tmp_path, lambda s: OpenCommand(s, "Loft tuner"))
+    with pytest.raises(Conflict, match="by hand"):
+        start_run(workshop, job, FOUND)
+    with pytest.raises(BadInput, match="phase"):
+        run_view(workshop, job, "now")
