@@ -4,12 +4,13 @@ it is read, so that a broken link or a pause loses nothing and the rest can be t
 from __future__ import annotations
 
 import threading
+import time
 import uuid
 from dataclasses import dataclass
 
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity import FOUND, LEFT
-from glowdial.core.language.errors import BadInput, Conflict, GlowDialError
+from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, LinkTrouble
 from glowdial.core.stages.proof.fm import fm_waiting
 from glowdial.core.stages.proof.fm_points import fm_list
 from glowdial.workshop.base.jobs import HAND, JobPage, job_page
@@ -20,6 +21,8 @@ from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import AnswerCommand, record_answer
 
 PHASES = (FOUND, LEFT)
+# three instruments, each of which may find its line cut
+TRIES, BETWEEN_TRIES_S = 4, 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,7 +99,7 @@ def _go(workshop: Workshop, job_id: int, run: Run) -> None:
         while not run.pausing:
             if workshop.halts.count(job_id) != halts:
                 raise Conflict("Stopped: an alarm was raised.")
-            if not _one_point(workshop, job_id, run):
+            if not _tried_again(workshop, job_id, run):
                 break
     except GlowDialError as error:
         run.trouble = str(error)
@@ -105,6 +108,19 @@ def _go(workshop: Workshop, job_id: int, run: Run) -> None:
         run.trouble = f"Stopped: {error}"
     finally:
         run.now, run.running = "", False
+
+
+def _tried_again(workshop: Workshop, job_id: int, run: Run) -> bool:
+    """The next point, tried again where a line is not there: each instrument's line finds out by
+    itself that it was cut, and opens anew the next time."""
+    for left in reversed(range(TRIES)):
+        try:
+            return _one_point(workshop, job_id, run)
+        except LinkTrouble:
+            if not left or run.pausing:
+                raise
+            time.sleep(BETWEEN_TRIES_S)
+    return False
 
 
 def _one_point(workshop: Workshop, job_id: int, run: Run) -> bool:
