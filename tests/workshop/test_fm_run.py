@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from builders import aligned
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.model.facts import ReceiverFacts
@@ -38,8 +38,8 @@ from glowdial.workshop.base.sheets import facts_of, import_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.entries import AnswerCommand, record_answer
+from glowdial.workshop.fm_run import RunView, pause_run, run_view, start_run
 from glowdial.workshop.instruments import RegisterCommand, register
-from glowdial.workshop.stages.fm_run import RunView, pause_run, run_view, start_run
 
 # away from what the browser tests serve
 PORTS = 15700 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))

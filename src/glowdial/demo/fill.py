@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from importlib import resources
 
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.model.blocks import PartFamily
 from glowdial.core.stages.bring_up.chart_step import CHART

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from glowdial.api.base.wiring import JobId, WorkshopDep
 from glowdial.sheets.measurement_list import shipped_list_text
-from glowdial.workshop.stages import fm_run
+from glowdial.workshop import fm_run
 
 router = APIRouter(tags=["proof"])
 Phase = Annotated[str, Query(examples=["found"], description="found or left")]

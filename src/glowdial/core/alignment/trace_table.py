@@ -303,6 +303,28 @@ def _number(line: int, text: str) -> float:
 
 def _touchstone(lines: list[str]) -> ReadTrace:
     """Touchstone 1.0, two ports: S21 as a response. One port is a reflection, and refused."""
+    unit, found = _transmission(lines)
+    first = [(n, [f"{f!r}", f"{db!r}"]) for n, f, db in found]
+    columns = [_Column("frequency", unit, "Touchstone"), _Column("decibels", 1.0, "S21")]
+    return _read(first, 2, 0, 1, columns)
+
+
+def read_transmission(text: str) -> tuple[Floats, Floats]:
+    """Frequencies in Hz, rising, and the transmission S21 in dB of a Touchstone file of two ports.
+
+    Raises BadInput with the line for what is none, or does not rise.
+    """
+    if len(text) > LARGEST_BYTES:
+        raise BadInput("file", f"{len(text)} characters", "is too long", "a sweep of 201 points")
+    unit, found = _transmission(text.splitlines())
+    at_hz = np.array([f * unit for _, f, _ in found])
+    if np.any(np.diff(at_hz) <= 0.0) or not np.all(np.isfinite(at_hz)):
+        raise BadInput("file", "frequencies", "must rise", "0.5, 1.0, 1.5 MHz")
+    return at_hz, np.array([db for _, _, db in found])
+
+
+def _transmission(lines: list[str]) -> tuple[float, list[tuple[int, float, float]]]:
+    """The unit of frequency, and line, frequency and S21 in dB of every row."""
     unit, form, seen = 1e9, "ma", False
     rows: list[tuple[int, list[float]]] = []
     for n, line in _plain(lines):
@@ -323,9 +345,7 @@ def _touchstone(lines: list[str]) -> ReadTrace:
     if wrong is not None:
         one = " (one port: a reflection, not a response)" if len(wrong[1]) == 3 else ""
         raise BadInput(f"line {wrong[0]}", f"{len(wrong[1])} figures", f"are not nine{one}", "nine")
-    first = [(n, [f"{r[0]!r}", f"{_magnitude_db(r[3], r[4], form)!r}"]) for n, r in rows]
-    columns = [_Column("frequency", unit, "Touchstone"), _Column("decibels", 1.0, "S21")]
-    return _read(first, 2, 0, 1, columns)
+    return unit, [(n, r[0], _magnitude_db(r[3], r[4], form)) for n, r in rows]
 
 
 def _plain(lines: list[str]) -> Iterator[tuple[int, str]]:

@@ -7,8 +7,7 @@ cannot be told as met or missed.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
@@ -18,11 +17,25 @@ from glowdial.core.journey.dial_marks import (
     dial_leads,
     search_span_hz,
 )
-from glowdial.core.journey.entry import high_end, low_end
+from glowdial.core.journey.entry import low_end
+from glowdial.core.journey.level_path import level_path, path_words
 from glowdial.core.journey.proof_conditions import compared_words, conditions, conditions_words
-from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
+from glowdial.core.journey.sensitivity_figure import (
+    FOUND,
+    LEFT,
+    PAIR,
+    NumberedPoint,
+    Sensitivity,
+    figure_of,
+    judged,
+    measured,
+    no_tone,
+    noise_of,
+    pair_of,
+    ratio_of,
+)
 from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
 from glowdial.core.language.errors import BadInput
@@ -35,23 +48,16 @@ from glowdial.core.language.quantities import (
     engineering,
     khz,
 )
-from glowdial.core.language.verdicts import Judgement, Window, judge_between
+from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import Microvolts, ReceiverFacts, SensitivityPoint
 from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
+from glowdial.core.physics.level_path import LevelPath
 from glowdial.core.physics.level_search import (
     FoundLevel,
-    PairAtLevel,
-    Swung,
-    between,
-    found_level,
-    glanced,
     next_search_level_v,
-    of_run,
 )
 from glowdial.core.physics.noise_ratio import (
-    NoiseReading,
     next_level_v,
-    sensitivity_v,
     signal_plus_noise_to_noise_db,
 )
 
@@ -62,95 +68,8 @@ FEW_LEVELS = 5
 # known to this in nineteen of twenty is known
 KNOWN_DB = 0.5
 RUN_READINGS = 30
-FOUND, LEFT = "found", "left"
 # what a generator gives, and what no set needs
 LEAST_LEVEL_V, MOST_LEVEL_V = 0.05e-6, 0.1
-# a tone that lifts the output by less than this is none
-NO_TONE_DB, STRONG_V = 1.0, 1e-3
-# the questions of the search, and those that were asked before there was one
-PAIR, LEVEL_ONLY = "pair", "level"
-
-
-@dataclass(frozen=True, slots=True)
-class NumberedPoint:
-    """A point with its number within its band."""
-
-    number: int
-    given: SensitivityPoint
-
-    def key(self, phase: str) -> str:
-        """Key of the step that measures it as found or as left."""
-        return f"proof.{phase}.{self.given.band}.{self.number}"
-
-    def as_begun(self, record: JobRecord) -> SensitivityPoint:
-        """The point where it was measured first, else where it is given today."""
-        first = planned(record, self.key(FOUND), planned(record, self.key(LEFT), ()))
-        return replace(self.given, frequency_hz=first[0]) if first else self.given
-
-
-def numbered_points(facts: ReceiverFacts) -> list[NumberedPoint]:
-    """The points, numbered within their bands."""
-    counted: dict[str, int] = {}
-    found = []
-    for point in facts.sensitivity:
-        counted[point.band] = counted.get(point.band, 0) + 1
-        found.append(NumberedPoint(counted[point.band], point))
-    return found
-
-
-@dataclass(frozen=True, slots=True)
-class Sensitivity:
-    """The figure of a point: V EMF, and between what it lies in nineteen of twenty cases; None for
-    one of steady readings that were taken without a doubt."""
-
-    level_v: float
-    found: FoundLevel | None = None
-
-    @property
-    def text(self) -> str:
-        """With its doubt, where it has one."""
-        if self.found is None:
-            return f"{engineering(self.level_v, 'V')} EMF"
-        low, high = (engineering(v, "V") for v in (self.found.low_95_v, self.found.high_95_v))
-        return f"{engineering(self.level_v, 'V')} EMF ({low} to {high})"
-
-    @property
-    def short(self) -> str:
-        """The level with its doubt in decibels."""
-        level = engineering(self.level_v, "V")
-        return f"{level} ± {self.found.doubt_95_db:.1f} dB" if self.found else level
-
-
-def _noise(answer: Answer) -> NoiseReading:
-    return NoiseReading(answer.values["level"], answer.values["on"], answer.values["off"])
-
-
-def _swung(answer: Answer, name: str) -> Swung:
-    """A reading with what it is worth: a run, two ends, or a glance."""
-    values = answer.values
-    if "readings" in values:
-        return of_run(values[name], values.get(f"{name}_spread", 0.0), round(values["readings"]))
-    if low_end(name) in values:
-        return between(values[low_end(name)], values[high_end(name)])
-    return glanced(values[name])
-
-
-def _pair(answer: Answer) -> PairAtLevel:
-    return PairAtLevel(answer.values["level"], _swung(answer, "on"), _swung(answer, "off"))
-
-
-def _figure(point: SensitivityPoint, answers: list[Answer]) -> Sensitivity | None:
-    """What answers come to; those of before the search by the rule of then."""
-    if any(a.ask.startswith(PAIR) for a in answers):
-        found = found_level([_pair(a) for a in answers], point.target_db)
-        return Sensitivity(found.level_v, found) if found and found.enclosed else None
-    level_v = sensitivity_v(tuple(_noise(a) for a in answers))
-    return Sensitivity(level_v) if level_v is not None else None
-
-
-def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:
-    """The figure of a point as found or as left, None while there is none."""
-    return _figure(point.given, list(record.of_step(point.key(phase))))
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -171,11 +90,12 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     basis = _basis(facts, point, phase)
     answers = record.of_step(key)
     fresh = [a for a in answers if not record.stale(a, basis)]
-    figure = _figure(point, fresh)
+    path = level_path(record, point.frequency_hz)
+    figure = figure_of(point, fresh, path)
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
         results = (_figure_result(point, fresh[-1], figure, phase), *results)
-    ask = _ask(facts, point, fresh, len(answers) + 1)
+    ask = _ask(facts, point, fresh, len(answers) + 1, path)
     searching = any(a.ask.startswith(PAIR) for a in fresh)
     lost = searching and figure is None
     wanted = (lost or len(fresh) < MOST_LEVELS) and not _enough(point, figure, len(fresh))
@@ -199,7 +119,7 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         cost=_cost(point, figure),
         # a set that nothing comes through is left as it is, with a reason
         leave=lost and len(fresh) >= MOST_LEVELS,
-        show_chain=lambda: chain_picture(facts, record, _now(facts, point, fresh)),
+        show_chain=lambda: chain_picture(facts, record, _now(facts, point, fresh, path)),
     )
     return settle(
         step, remaining=ask if wanted else None, retake=ask if figure is not None else None
@@ -218,44 +138,35 @@ def _enough(point: SensitivityPoint, figure: Sensitivity | None, levels: int) ->
     return not figure.found.low_95_v <= point.limit_v <= figure.found.high_95_v
 
 
-def _now(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer]) -> SetUp:
+def _now(
+    facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer], path: LevelPath | None
+) -> SetUp:
     """Generator through the dummy aerial, voltmeter at the loudspeaker."""
     return SetUp(
         signal_hz=point.frequency_hz,
         generator_at=AERIAL,
-        through=through_words(facts),
-        level_v=_level_v(point, rows),
+        through=", ".join(w for w in (path_words(path), through_words(facts)) if w),
+        level_v=_level_v(point, rows, path),
         meter_at=SPEAKER,
         meter="audio",
         band=point.band,
     )
 
 
-def _level_v(point: SensitivityPoint, rows: list[Answer]) -> float:
+def _level_v(point: SensitivityPoint, rows: list[Answer], path: LevelPath | None) -> float:
     """What to set the generator to next."""
     if any(a.ask.startswith(PAIR) for a in rows):
-        wanted_v = next_search_level_v([_pair(a) for a in rows], point.target_db)
+        wanted_v = next_search_level_v([pair_of(a) for a in rows], point.target_db)
         return min(max(wanted_v or FIRST_LEVEL_V, LEAST_LEVEL_V), MOST_LEVEL_V)
-    return next_level_v(_noise(rows[-1])) if rows else point.limit_v or FIRST_LEVEL_V
+    if rows:
+        return next_level_v(noise_of(rows[-1]))
+    wanted_v = point.limit_v or FIRST_LEVEL_V
+    return path.at_the_generator_v(wanted_v) if path else wanted_v
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:
-    ratio_db, label = _ratio_db(answer), f"at {engineering(answer.values['level'], 'V')}"
+    ratio_db, label = ratio_of(answer), f"at {engineering(answer.values['level'], 'V')}"
     return result(answer, label, f"{ratio_db:.1f} dB", ratio_db, stale=stale)
-
-
-def no_tone(answers: Sequence[Answer]) -> bool:
-    """Whether the last of a search's readings, at a level that any set hears, shows no tone."""
-    last = answers[-1] if answers else None
-    if last is None or not last.ask.startswith(PAIR):
-        return False
-    return last.values["level"] >= STRONG_V and _pair(last).ratio_db < NO_TONE_DB
-
-
-def _ratio_db(answer: Answer) -> float:
-    if answer.ask.startswith(PAIR):
-        return _pair(answer).ratio_db
-    return _noise(answer).ratio_db
 
 
 def _figure_result(
@@ -272,16 +183,14 @@ def _figure_result(
     return replace(told, judgement=judged(point, figure))
 
 
-def judged(point: SensitivityPoint, figure: Sensitivity) -> Judgement:
-    """Met, not met, or cannot tell, by the figure's own doubt."""
-    window = Window(None, point.limit_v) if point.limit_v else None
-    if figure.found is None:
-        return judge_between(figure.level_v, figure.level_v, window)
-    return judge_between(figure.found.low_95_v, figure.found.high_95_v, window)
-
-
-def _ask(facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer], number: int) -> Ask:
-    level = _level_v(point, rows)
+def _ask(
+    facts: ReceiverFacts,
+    point: SensitivityPoint,
+    rows: list[Answer],
+    number: int,
+    path: LevelPath | None,
+) -> Ask:
+    level = _level_v(point, rows, path)
     return Ask(
         f"{PAIR}{number}",
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "
@@ -342,6 +251,11 @@ def _advice(
         lines.append(
             f"The maker tells {told} across a matched load (PD): half of the EMF that is meant "
             "here throughout."
+        )
+    path = level_path(record, numbered.as_begun(record).frequency_hz)
+    if path is not None:
+        lines.append(
+            f"The levels are the generator's; the figure is at the set: {path_words(path)}."
         )
     noted = conditions(record, phase)
     if figure is not None and noted is not None:

@@ -37,6 +37,7 @@ LEGS: tuple[Leg, ...] = (
     bring_up.UNDER_POWER,
     parts.UNDER_TEST,
     faults.TRACED,
+    proof.PATH,
     faults.AS_FOUND,
     proof.AS_FOUND,
     intermediate.ALIGNMENT,

@@ -12,7 +12,8 @@ from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.record import Answer, JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
-from glowdial.core.journey.sensitivity import FOUND, LEFT, numbered_points, sensitivity_step
+from glowdial.core.journey.sensitivity import sensitivity_step
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, numbered_points
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask, looked_at
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.verdicts import Verdict

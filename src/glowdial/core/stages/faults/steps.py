@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.sensitivity import FOUND, numbered_points, sensitivity_step
+from glowdial.core.journey.sensitivity import sensitivity_step
+from glowdial.core.journey.sensitivity_figure import FOUND, numbered_points
 from glowdial.core.journey.steps import Step
 
 AVC_STEP, RESTORE = "faults.avc", "faults.restore"

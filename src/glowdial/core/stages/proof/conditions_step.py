@@ -9,7 +9,7 @@ from glowdial.core.journey.proof_conditions import (
     conditions_key,
     conditions_words,
 )
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import (
     Status,
     Step,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from glowdial.core.journey.dial_marks import band_adjusters, dial_leads
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.sensitivity import FOUND
+from glowdial.core.journey.sensitivity_figure import FOUND
 from glowdial.core.journey.steps import (
     Ask,
     Lead,

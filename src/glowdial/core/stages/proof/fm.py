@@ -11,6 +11,7 @@ from dataclasses import replace
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.dial_marks import band_adjusters
+from glowdial.core.journey.level_path import level_path
 from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import (
     CABINET,
@@ -21,7 +22,7 @@ from glowdial.core.journey.record import (
     question_name,
 )
 from glowdial.core.journey.room import ReportRow, Situation, report_row
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.signal_in import signal_lead
 from glowdial.core.journey.steps import (
     Ask,
@@ -32,6 +33,7 @@ from glowdial.core.journey.steps import (
     Step,
     result,
 )
+from glowdial.core.language.quantities import engineering
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.proof.fm_points import (
     FILE,
@@ -60,6 +62,7 @@ from glowdial.core.stages.proof.fm_words import (
     window_at,
 )
 from glowdial.core.tuner.causes import told
+from glowdial.core.tuner.drive import Drive
 from glowdial.core.tuner.measurement import Measurement, MeasurementList
 
 STAGE = "proof"
@@ -171,7 +174,7 @@ def _measurement_step(
     stale = [a for a in answers if record.stale(a, basis)]
     fresh = tuple(a for a in answers if a not in stale)
     rows = taken_of(fresh, measured)
-    asks = [_point_ask(facts, measured, x) for x in measured.points]
+    asks = [_point_ask(facts, record, measured, x) for x in measured.points]
     waiting = [a for x, a in zip(measured.points, asks, strict=True) if x not in rows]
     step = Step(
         key,
@@ -198,27 +201,36 @@ def _measurement_step(
     return replace(step, status=Status.DONE, others=tuple(others))
 
 
-def _point_ask(facts: ReceiverFacts, measured: Measurement, x: float) -> Ask:
+def _point_ask(facts: ReceiverFacts, record: JobRecord, measured: Measurement, x: float) -> Ask:
     """One point: all of its readings in one line."""
     fields = tuple(
         Field(field_name(n), r.name, OF_METER[r.look.meter])
         for n, r in enumerate(measured.readings)
     )
     hearings = tuple(
-        Hearing(f.name, measured.drive(x, r), measured.look(x, r))
+        Hearing(f.name, _through(record, measured.drive(x, r)), measured.look(x, r))
         for f, r in zip(fields, measured.readings, strict=True)
     )
     where = point_words(measured, x)
+    at = measured.drive(x, measured.readings[0])
+    set_v = _through(record, at).level_v
+    level = f" (generator at {engineering(set_v, 'V')})" if set_v != at.level_v else ""
     names = " and ".join(_reading_words(measured, n) for n in range(len(fields)))
     ask = Ask(
         POINT,
-        f"{where}: {names}.",
+        f"{where}{level}: {names}.",
         fields,
         " ".join(["0.52", "0.011", "0.1", "0.1"][: len(fields)]),
         called=where,
         recipe=Recipe(Doing.HEAR, setting(line_v=facts.nominal_line_v), heard=hearings),
     )
     return asked_at(ask, **{X: x})
+
+
+def _through(record: JobRecord, drive: Drive) -> Drive:
+    """What the generator is set to for a level at the set, by the way between them."""
+    path = level_path(record, drive.carrier_hz)
+    return replace(drive, level_v=path.at_the_generator_v(drive.level_v)) if path else drive
 
 
 def _reading_words(measured: Measurement, number: int) -> str:

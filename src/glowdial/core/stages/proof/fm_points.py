@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Entering
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.comma_rows import comma_rows
 from glowdial.core.language.errors import BadInput

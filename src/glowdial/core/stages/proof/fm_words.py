@@ -7,7 +7,7 @@ import math
 from collections.abc import Mapping
 
 from glowdial.core.journey.record import JobRecord
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import (
     Plot,
     PlotLine,

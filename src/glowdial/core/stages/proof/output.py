@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
 from glowdial.core.journey.dial_marks import search_span_hz
+from glowdial.core.journey.level_path import level_path
 from glowdial.core.journey.record import Answer, Basis, JobRecord
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import (
     Ask,
     Field,
@@ -51,10 +52,12 @@ CURVE_LEVELS_V = (10e-6, 31.6e-6, 100e-6, 316e-6, 1e-3, 3.16e-3, 10e-3, 31.6e-3,
 POWER_DOUBT_DB = 0.6
 
 
-def output_readings(record: JobRecord, phase: str) -> OutputCurve | None:
-    """Output over level as it was read, if enough was."""
+def output_readings(facts: ReceiverFacts, record: JobRecord, phase: str) -> OutputCurve | None:
+    """Output over the level at the set as it was read, if enough was."""
     taken = [a for a in record.of_step(_output_key(phase)) if a.ask.startswith(CURVE)]
-    return output_curve([(a.values["level"], a.values["on"]) for a in taken])
+    path = level_path(record, facts.bands[0].high_mark_hz)
+    rows = [(a.values["level"], a.values["on"]) for a in taken]
+    return output_curve([(path.at_the_end_v(v) if path else v, on) for v, on in rows])
 
 
 def _output_key(phase: str) -> str:
@@ -68,7 +71,7 @@ def output_step(at: Phase) -> Step:
     key, basis = _output_key(at.name), at.basis(facts.bands[0])
     taken = record.of_step(key)
     curves = [a for a in taken if a.ask.startswith(CURVE)]
-    curve = output_readings(record, at.name)
+    curve = output_readings(facts, record, at.name)
     asks = [_curve_ask(facts, len(curves)), _distortion_ask(len(taken)), _meter_ask(len(taken))]
     step = Step(
         key,
@@ -210,7 +213,8 @@ def _plot(at: Phase, curve: OutputCurve | None) -> Plot | None:
     if curve is None:
         return None
     lines = [_line("as " + at.name, "measured", curve)]
-    before = output_readings(at.record, FOUND) if at.name == LEFT else None
+    facts = at.situation.facts
+    before = output_readings(facts, at.record, FOUND) if at.name == LEFT else None
     if before is not None:
         lines.insert(0, _line("as found", "found", before))
     return Plot("Output over level", "level, dBuV EMF", "output, dB over 1 V", tuple(lines))

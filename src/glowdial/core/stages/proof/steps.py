@@ -5,14 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.journey.room import ReportPart, Situation, report_row
-from glowdial.core.journey.sensitivity import (
-    FOUND,
-    LEFT,
-    judged,
-    measured,
-    numbered_points,
-    sensitivity_step,
-)
+from glowdial.core.journey.sensitivity import sensitivity_step
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, judged, measured, numbered_points
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.language.verdicts import Window

@@ -9,7 +9,7 @@ import uuid
 from dataclasses import dataclass
 
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.sensitivity import FOUND, LEFT
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, LinkTrouble
 from glowdial.core.stages.proof.fm import fm_waiting
 from glowdial.core.stages.proof.fm_points import fm_list
