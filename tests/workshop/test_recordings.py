@@ -15,7 +15,7 @@ from glowdial.core.sums.recording import recording_answer
 from glowdial.workshop.recordings import open_recording, recording_figures
 
 RATE = 48000
-MUTATED = 1200
+MUTATED = 7000
 
 
 def samples(seconds: float = 3.0, rate: int = RATE) -> np.ndarray:
@@ -52,6 +52,18 @@ def test_every_depth_reads_alike(kind: str, subtype: str) -> None:
     said = recording_answer((left, right), recording.rate_hz)
     assert said.sentence.startswith("Left: 1000.0 Hz, SINAD") and said.plot is not None
     assert any("57 kHz lie beyond" in line.text for line in said.lines)
+
+
+def test_a_swept_tone_is_told_as_a_response() -> None:
+    at = np.arange(10 * RATE) / RATE
+    rate = np.log(200.0) / 10.0
+    sweep = 0.3 * np.sin(2.0 * np.pi * 50.0 * (np.exp(rate * at) - 1.0) / rate)
+    recording = open_recording(io.BytesIO(wav(sweep)))
+    found = recording_figures(recording)
+    assert len(found[0].response) > 20
+    said = recording_answer(found, recording.rate_hz)
+    assert "swept or stepped from" in said.sentence and said.plot is not None
+    assert said.plot.title == "Response" and said.plot.decades
 
 
 def test_one_silent_channel_is_left_out_and_two_are_refused() -> None:

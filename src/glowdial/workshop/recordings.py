@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from typing import IO, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.audio.recording import LOWEST_RATE_HZ, AudioFigures, audio_figures
+from glowdial.core.audio.recording import LOWEST_RATE_HZ, AudioFigures, Line, audio_figures
+from glowdial.core.audio.response import tone_response
 from glowdial.core.language.errors import BadInput
 from glowdial.core.sums.form import SumAnswer
 from glowdial.core.sums.recording import recording_answer
@@ -23,6 +25,8 @@ HIGHEST_RATE_HZ, MOST_CHANNELS, LONGEST_S = 384e3, 8, 4.0 * 3600.0
 BLOCK = 1 << 16
 # samples of all channels that are kept decoded: a minute and more of two channels
 MOST_KEPT = 8_000_000
+# a tone that was swept or stepped lies so far under all that was heard, anywhere it was
+MOVED_DB = 6.0
 # more than so many times full scale is no recording
 LOUDEST = 1e3
 
@@ -36,6 +40,11 @@ class Recording:
     length_s: float
     _file: object
     _kept: tuple[Floats, ...] = ()
+
+    @property
+    def in_memory(self) -> bool:
+        """Whether it was short enough to be kept decoded."""
+        return bool(self._kept)
 
     def blocks(self, channel: int) -> Iterator[Floats]:
         """The samples of a channel from the beginning, in pieces; raises BadInput for what is no
@@ -99,25 +108,36 @@ def recording_figures(recording: Recording) -> tuple[AudioFigures, ...]:
 
     Raises BadInput where every channel is silent, and for what cannot be read to its end.
     """
+    channels = range(min(recording.channels, 2))
+    if recording.in_memory:
+        # two at a time: the transforms leave the interpreter alone
+        with ThreadPoolExecutor(max_workers=len(channels)) as pool:
+            looked = list(pool.map(lambda channel: _channel(recording, channel), channels))
+    else:
+        looked = [_channel(recording, channel) for channel in channels]
+    found = tuple(one for one in looked if isinstance(one, AudioFigures))
+    refused = [one for one in looked if isinstance(one, BadInput)]
+    if not found and refused:
+        raise refused[-1]
+    return found
+
+
+def _channel(recording: Recording, channel: int) -> AudioFigures | BadInput:
+    """The figures of a channel, or why there are none; raises BadInput for one that breaks off."""
     import soundfile
 
-    found, refused = [], None
-    for channel in range(min(recording.channels, 2)):
-        try:
-            found.append(
-                audio_figures(
-                    lambda channel=channel: recording.blocks(channel),  # type: ignore[misc]
-                    recording.rate_hz,
-                    recording.length_s,
-                )
-            )
-        except BadInput as error:
-            refused = error
-        except (soundfile.LibsndfileError, RuntimeError) as error:
-            raise BadInput("recording", "this file", "breaks off", "a whole file") from error
-    if not found and refused is not None:
-        raise refused
-    return tuple(found)
+    try:
+        figures = audio_figures(
+            lambda: recording.blocks(channel), recording.rate_hz, recording.length_s
+        )
+        if figures.tone_db > figures.level_db - MOVED_DB:
+            return figures
+        heard = tone_response(recording.blocks(channel), recording.rate_hz)
+        return replace(figures, response=tuple(Line(hz, db) for hz, db in heard))
+    except BadInput as error:
+        return error
+    except (soundfile.LibsndfileError, RuntimeError) as error:
+        raise BadInput("recording", "this file", "breaks off", "a whole file") from error
 
 
 def looked_at(file: IO[bytes]) -> SumAnswer:

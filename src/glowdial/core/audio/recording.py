@@ -55,6 +55,8 @@ class AudioFigures:
     ``on_off_db`` is (S+N)/N by an on/off pair, None where the tone was on all the time. A figure of
     noise is good to ``noise_doubt_db`` (95 %), by bandwidth and time. ``sinad_without_hum_db``
     leaves the hum lines out of the noise. ``mains_hz`` is 50 or 60, 0 where no hum stands out.
+    ``response`` is what a tone that was swept or stepped came through at, empty for one that stood
+    still.
     """
 
     level_db: float
@@ -74,6 +76,7 @@ class AudioFigures:
     off_s: float
     clipped: bool
     spectrum: Spectrum
+    response: tuple[Line, ...] = ()
 
     def hum_words(self) -> tuple[str, ...]:
         """The likely causes of the hum lines, the strongest first."""

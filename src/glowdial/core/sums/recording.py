@@ -7,12 +7,13 @@ import math
 
 import numpy as np
 
-from glowdial.core.audio.recording import AudioFigures
+from glowdial.core.audio.recording import AudioFigures, Line
 from glowdial.core.journey.steps import Plot, PlotLine
 from glowdial.core.sums.form import SumAnswer, SumLine
 
 PLOTTED, LOWEST_HZ = 240, 20.0
 SIDES = ("left", "right")
+REFERENCE_HZ, WITHIN_DB = 1000.0, 3.0
 
 
 def recording_answer(channels: tuple[AudioFigures, ...], rate_hz: float) -> SumAnswer:
@@ -24,9 +25,46 @@ def recording_answer(channels: tuple[AudioFigures, ...], rate_hz: float) -> SumA
         _spectrum_line(one, side or "output", role)
         for one, side, role in zip(channels, sides, ("measured", "found"), strict=False)
     )
-    plot = Plot("Spectrum", "log10 of Hz", "dB of full scale", spectra)
+    plot = Plot("Spectrum", "frequency, Hz", "dB of full scale", spectra, decades=True)
+    swept = [one for one in channels if one.response]
+    if swept:
+        sentences = [_response_sentence(one, s) for one, s in zip(channels, sides, strict=True)]
+        plot = _response_plot(channels, sides)
     lines.append(SumLine("recorded with", f"{rate_hz / 1e3:g} kHz, up to {_top_words(rate_hz)}"))
     return SumAnswer(" ".join(sentences), tuple(lines), None, plot)
+
+
+def _reference(one: AudioFigures) -> Line:
+    """What a response is told against: nearest to 1 kHz, by ratio."""
+    return min(one.response, key=lambda line: abs(math.log(line.frequency_hz / REFERENCE_HZ)))
+
+
+def _response_sentence(one: AudioFigures, side: str) -> str:
+    """From where to where it is within 3 dB of its level at 1 kHz."""
+    begin = f"{side.capitalize()}: " if side else ""
+    if not one.response:
+        return f"{begin}no tone that was swept or stepped."
+    level = _reference(one).level_db
+    inside = [x.frequency_hz for x in one.response if x.level_db > level - WITHIN_DB]
+    read = (one.response[0].frequency_hz, one.response[-1].frequency_hz)
+    return (
+        f"{begin}a tone swept or stepped from {read[0]:.0f} to {read[1]:.0f} Hz; within "
+        f"{WITHIN_DB:.0f} dB of 1 kHz from {min(inside):.0f} to {max(inside):.0f} Hz."
+    )
+
+
+def _response_plot(channels: tuple[AudioFigures, ...], sides: tuple[str, ...]) -> Plot:
+    lines = tuple(
+        PlotLine(
+            side or "output",
+            role,
+            tuple(x.frequency_hz for x in one.response),
+            tuple(x.level_db - _reference(one).level_db for x in one.response),
+        )
+        for one, side, role in zip(channels, sides, ("measured", "found"), strict=False)
+        if one.response
+    )
+    return Plot("Response", "frequency, Hz", "dB over that at 1 kHz", lines, decades=True)
 
 
 def _top_words(rate_hz: float) -> str:
@@ -86,6 +124,6 @@ def _spectrum_line(one: AudioFigures, label: str, role: str) -> PlotLine:
     for low, high in itertools.pairwise(places):
         if high > low:
             best = low + int(np.argmax(spectrum.power[low:high]))
-            x.append(float(np.log10(at[best])))
+            x.append(float(at[best]))
             y.append(10.0 * math.log10(max(float(spectrum.power[best]), 1e-20)))
     return PlotLine(label, role, tuple(x), tuple(y))
