@@ -12,6 +12,9 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import Quantity, parse
 from glowdial.core.stages.parts.substitutes import StockItem
 
+# on which side of the signal a receiver's oscillator stands
+ABOVE, BELOW = "above the signal", "below the signal"
+
 
 @dataclass(frozen=True, slots=True)
 class SumLine:

@@ -14,6 +14,8 @@ from glowdial.core.language.quantities import (
     engineering,
     khz,
 )
+from glowdial.core.model.clear_frequency import ChannelBand, clear_frequencies
+from glowdial.core.model.stations import read_stations
 from glowdial.core.physics.noise import Site
 from glowdial.core.physics.outside_noise import (
     OutsideNoise,
@@ -25,12 +27,15 @@ from glowdial.core.physics.outside_noise import (
     worsened_db,
 )
 from glowdial.core.stages.parts.substitutes import StockItem
-from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
+from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine
 
 MODULATION = Quantity("modulation", "%", "%", 1.0, 100.0, "30", "must be 1 to 100 %")
 WIDTH = Quantity("width", "Hz", "kHz", 50.0, 1e6, "6", "must be a width of 50 Hz to 1 MHz")
 METRES = Quantity("height", "", "", 0.001, 1000.0, "3", "must be 1 mm to 1 km, in m")
 NOISE = Quantity("noise", "dB", "dB", 0.0, 130.0, "60", "must be 0 to 130 dB above kT0b")
+STEP = Quantity("channel", "Hz", "kHz", 1e3, 1e6, "100", "must be channels of 1 kHz to 1 MHz")
+# further than this from every trouble
+CLEAR_CHANNELS = 4.0
 # less than this is not heard
 HEARD_DB = 1.0
 
@@ -117,4 +122,51 @@ OUTSIDE = SumForm(
     },
     _worked,
 )
-SUMS = (OUTSIDE,)
+
+
+def _clear(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
+    given, texts = entry.values, entry.texts
+    band = ChannelBand(
+        given["low"],
+        given["high"],
+        given["step"],
+        given["intermediate"],
+        texts["oscillator"] == ABOVE,
+    )
+    found = clear_frequencies(band, read_stations(texts["stations"]))
+    best = found[0]
+    lines = tuple(
+        SumLine(khz(one.frequency_hz), f"{one.channels:.1f} channels clear; nearest: {one.nearest}")
+        for one in found
+    )
+    words = "clear" if best.channels >= CLEAR_CHANNELS else "the clearest, though not clear"
+    return SumAnswer(f"Test at {khz(best.frequency_hz)}: {words}.", lines)
+
+
+CLEAR = SumForm(
+    "test-frequency",
+    "proof",
+    "A frequency to test at",
+    "Clear of strong local stations, of their images, and of what two of them make together.",
+    (
+        Field("low", "Band from", FREQUENCY),
+        Field("high", "to", FREQUENCY),
+        Field("step", "Channels apart by", STEP),
+        Field("intermediate", "IF", FREQUENCY),
+        Field("oscillator", "Oscillator", options=(ABOVE, BELOW)),
+        Field(
+            "stations", "Stations here, their strength as weight (CSV)", multiline=True, table=True
+        ),
+    ),
+    {
+        "low": "87.5 MHz",
+        "high": "108 MHz",
+        "step": "100",
+        "intermediate": "10.7 MHz",
+        "oscillator": ABOVE,
+        "stations": "frequency,name,place,weight\n93.4 MHz,Harbour,north quay,10\n"
+        "101.1 MHz,Ridge,mast,3\n",
+    },
+    _clear,
+)
+SUMS = (OUTSIDE, CLEAR)

@@ -21,9 +21,8 @@ from glowdial.core.language.quantities import CAPACITANCE, FREQUENCY, Quantity, 
 from glowdial.core.model.stations import Station, read_stations
 from glowdial.core.physics.tracking import mistracking_loss_db
 from glowdial.core.stages.parts.substitutes import StockItem
-from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
+from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine
 
-ABOVE, BELOW = "above the signal", "below the signal"
 TRIMMER, CORE = "the trimmer", "the core"
 AERIAL_Q, GRID, MOST_LOSS_DB = 75.0, 81, 30.0
 # so little of the high stop's shift at the low one is left alone

@@ -37,10 +37,9 @@ from glowdial.core.physics.tracking import (
 )
 from glowdial.core.stages.dial.curve import DialCurve, DialMark
 from glowdial.core.stages.parts.substitutes import StockItem
-from glowdial.core.sums.form import SumAnswer, SumForm, SumLine, rows_of
+from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine, rows_of
 
 GRID = 61
-ABOVE, BELOW = "above the signal", "below the signal"
 Q = Quantity("Q", "", "", 2.0, 1000.0, "90", "must be a Q of 2 to 1000")
 SPAN = Quantity("span", "Hz", "kHz", 500.0, 5e6, "30", "must be a span of 0.5 kHz to 5 MHz")
 CLAMPED, LIVE = "clamped", "live, and hard"
