@@ -2094,6 +2094,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sums/test-frequency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A frequency to test at
+         * @description Clear of strong local stations, of their images, and of what two of them make together.
+         */
+        post: operations["sum-test-frequency"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sums/tracking": {
         parameters: {
             query?: never;
@@ -6482,6 +6502,49 @@ export interface components {
             wanted_under_power: boolean;
             /** What */
             what: string;
+        };
+        /**
+         * TestFrequencySum
+         * @description Clear of strong local stations, of their images, and of what two of them make together.
+         */
+        TestFrequencySum: {
+            /**
+             * to
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 108 MHz
+             */
+            high: string;
+            /**
+             * IF
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 10.7 MHz
+             */
+            intermediate: string;
+            /**
+             * Band from
+             * @description must be a frequency of 10 kHz to 150 MHz
+             * @example 87.5 MHz
+             */
+            low: string;
+            /**
+             * Oscillator
+             * @example above the signal
+             * @enum {string}
+             */
+            oscillator: "above the signal" | "below the signal";
+            /**
+             * Stations here, their strength as weight (CSV)
+             * @example frequency,name,place,weight
+             *     93.4 MHz,Harbour,north quay,10
+             *     101.1 MHz,Ridge,mast,3
+             */
+            stations: string;
+            /**
+             * Channels apart by
+             * @description must be channels of 1 kHz to 1 MHz
+             * @example 100
+             */
+            step: string;
         };
         /**
          * Thing
@@ -19295,6 +19358,120 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SweepLagSum"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumShape"];
+                };
+            };
+            /** @description not a request to this server */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description from another site's page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not here */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such way to call it */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not now, or changed in another window */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description without its length */
+            411: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be right */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description an instrument did not answer */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the data file cannot be used just now */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sum-test-frequency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestFrequencySum"];
             };
         };
         responses: {

@@ -18,8 +18,7 @@ from glowdial.core.language.quantities import (
 )
 from glowdial.core.physics.aerials import loop_field_v_per_m
 from glowdial.core.stages.parts.substitutes import StockItem
-from glowdial.core.sums.form import SumAnswer, SumForm, SumLine
-from glowdial.core.sums.tuning import ABOVE, BELOW
+from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine
 
 OFF = Quantity("dial error", "Hz", "kHz", -1e6, 1e6, "-2.5", "must be a dial error in kHz")
 MOST_HARMONIC = 3
