@@ -69,7 +69,7 @@ SOLID_STATE, JUNCTIONS = 5, "cold.filaments"
 # steps that there were not, and the stages that have them
 SINCE_THEN = re.compile(
     r"osc\.mechanics|osc\.unknown|osc\..+\.rock|dial\.air|dial\..+\.drift"
-    r"|proof\.path|proof\.\w+\.(conditions|output)|proof\.\w+\..+\.answers"
+    r"|proof\.path|proof\.\w+\.(conditions|output|noise)|proof\.\w+\..+\.answers"
 )
 GREW = ("oscillator and RF", "dial", "proof")
 

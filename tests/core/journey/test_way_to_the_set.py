@@ -106,3 +106,12 @@ def test_the_first_level_is_what_the_generator_is_set_to_for_the_limit_at_the_se
     assert first(noted(parts=PARTS)) == pytest.approx(
         first(a_record()) * 10 ** (21.5 / 20), rel=0.01
     )
+
+
+def test_what_the_case_leaks_is_a_doubt_of_weak_levels() -> None:
+    leak = an_answer(1, PATH_STEP, "leak", {"level": 1e-6})
+    path = level_path(a_record(leak), 1e6)
+    assert path is not None and path.loss_db == 0.0
+    # a microvolt beside ten: 20 log 1.1; beside a thousand nothing that counts
+    assert path.doubt_at_db(10e-6) == pytest.approx(20.0 * math.log10(1.1))
+    assert path.doubt_at_db(1e-3) < 0.01

@@ -12,7 +12,7 @@ from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Ask, Field, Status, Step
 from glowdial.core.language.comma_rows import comma_rows
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import DECIBELS, LEVEL_OVER, khz, parse
+from glowdial.core.language.quantities import DECIBELS, LEVEL, LEVEL_OVER, engineering, khz, parse
 from glowdial.core.physics.level_path import (
     UNKNOWN_DOUBT_DB,
     UNKNOWN_LOSS_DB,
@@ -23,7 +23,8 @@ from glowdial.core.physics.level_path import (
 )
 
 PATH_STEP = "proof.path"
-PARTS, NETWORK, MISMATCH, TABLE = "parts", "network", "mismatch", "table"
+PARTS, NETWORK, MISMATCH, LEAK = "parts", "network", "mismatch", "leak"
+TABLE = "table"
 EXAMPLE = "cable RG-1, 0.4, 0.1"
 UNKNOWN = "?"
 MOST_PARTS = 20
@@ -43,7 +44,8 @@ def level_path(record: JobRecord, frequency_hz: float) -> LevelPath | None:
     ends = record.latest(PATH_STEP, MISMATCH)
     if ends is not None:
         parts.append(mismatch_part(ends.values["source"], ends.values["load"]))
-    return together(parts)
+    leak = record.latest(PATH_STEP, LEAK)
+    return together(parts, leak.values["level"] if leak else 0.0)
 
 
 def read_parts(text: str) -> list[PathPart]:
@@ -93,7 +95,8 @@ def path_words(path: LevelPath | None) -> str:
     if path is None:
         return ""
     parts = ", ".join(f"{p.name} {p.loss_db:.1f} dB" for p in path.parts if p.loss_db)
-    return f"{parts or 'no loss'}: {path.loss_db:.1f} dB ± {path.doubt_db:.1f}"
+    leak = f", {engineering(path.leak_v, 'V')} past it" if path.leak_v else ""
+    return f"{parts or 'no loss'}: {path.loss_db:.1f} dB ± {path.doubt_db:.1f}{leak}"
 
 
 def path_steps(situation: Situation) -> list[Step]:
@@ -117,7 +120,7 @@ def path_steps(situation: Situation) -> list[Step]:
             "the set and say so.",
             status=Status.DONE,
             notes=notes,
-            others=(_parts_ask(), _network_ask(), _mismatch_ask()),
+            others=(_parts_ask(), _network_ask(), _mismatch_ask(), _leak_ask()),
         )
     ]
 
@@ -140,6 +143,17 @@ def _network_ask() -> Ask:
         (Field(TABLE, "Touchstone file", multiline=True, table=True),),
         "# MHz S DB R 50",
         called="a Touchstone file",
+    )
+
+
+def _leak_ask() -> Ask:
+    return Ask(
+        LEAK,
+        "Unplug the generator's lead at its end, at full level, and listen: what comes in through "
+        "its case is as loud as which level through the lead?",
+        (Field("level", "as loud as", LEVEL),),
+        "0.3",
+        called="what its case leaks",
     )
 
 

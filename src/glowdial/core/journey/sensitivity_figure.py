@@ -132,9 +132,10 @@ def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity
 
 def _at_the_set(found: FoundLevel, path: LevelPath) -> FoundLevel:
     """A level at the generator as it is at the set, the way's doubt beside its own."""
-    ninety = math.hypot(found.doubt_db, path.doubt_db * NINETY_OF_95)
-    most = math.hypot(found.doubt_95_db, path.doubt_db)
     middle = path.at_the_end_v(found.level_v)
+    own = path.doubt_at_db(middle)
+    ninety = math.hypot(found.doubt_db, own * NINETY_OF_95)
+    most = math.hypot(found.doubt_95_db, own)
     ends = [middle * math.pow(10.0, d / 20.0) for d in (-ninety, ninety, -most, most)]
     return FoundLevel(middle, ends[0], ends[1], ends[2], ends[3], found.enclosed)
 

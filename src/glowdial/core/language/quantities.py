@@ -171,6 +171,10 @@ _TAIL = {
 OPEN = re.compile(r"^(?:open|ol|o\.l\.)$", re.IGNORECASE)
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
 _DECIBEL = re.compile(rf"^({_NUMBER})\s*(dBm|dBuV|dBµV)$", re.IGNORECASE)
+_UNIT = re.compile(
+    r"[pnuµμmkKMG]?(?:V|v|A|H|Hz|hz|HZ|c/s|Ω|ohms?|R|F|W|w|s|dB|db)|[pnuµμmkKMG]|volts?|amps?|"
+    r"watts?|turns?|t|min|minutes?|sec|mm|deg|degrees?|C|dBm|dBuV|dBµV|%",
+)
 _FRACTION = re.compile(r"^([+-]?)(?:(\d+)\s+)?(\d+)\s*/\s*(\d+)\s*(?:turns?|t)?$")
 
 
@@ -256,6 +260,8 @@ def split_values(
             parts[-1] = f"{parts[-1]} {word}"
             continue
         choice = len(word) > 1 and any(w.startswith(word.lower()) for w in apart)
+        # where words follow, one that is no unit begins them
+        choice = choice or (words_last and len(parts) == count - 1 and not _UNIT.fullmatch(word))
         if parts and any(w.startswith(f"{parts[-1]} {word}".lower()) for w in apart):
             # a choice of several words, as a meter's name
             parts[-1] = f"{parts[-1]} {word}"

@@ -32,9 +32,11 @@ class PathPart:
 
 @dataclass(frozen=True, slots=True)
 class LevelPath:
-    """The parts from the generator on."""
+    """The parts from the generator on; ``leak_v`` is what its case lets out past all of them, as a
+    level at the receiver in V, 0 where nobody listened."""
 
     parts: tuple[PathPart, ...]
+    leak_v: float = 0.0
 
     @property
     def loss_db(self) -> float:
@@ -45,6 +47,12 @@ class LevelPath:
     def doubt_db(self) -> float:
         """What that may be off in nineteen of twenty cases."""
         return math.sqrt(sum(p.doubt_db**2 for p in self.parts))
+
+    def doubt_at_db(self, level_v: float) -> float:
+        """What a level behind it may be off in nineteen of twenty cases, the leak in any phase
+        counted; ``level_v`` above zero."""
+        leaked = 20.0 * math.log10(1.0 + self.leak_v / level_v)
+        return math.hypot(self.doubt_db, leaked)
 
     def at_the_end_v(self, level_v: float) -> float:
         """What a level at the generator is behind it, EMF as EMF."""
@@ -69,6 +77,6 @@ def mismatch_part(source_return_loss_db: float, load_return_loss_db: float) -> P
     return PathPart("mismatch", 0.0, 0.5 * (high - low))
 
 
-def together(parts: Sequence[PathPart]) -> LevelPath | None:
-    """The parts as a path; None without any."""
-    return LevelPath(tuple(parts)) if parts else None
+def together(parts: Sequence[PathPart], leak_v: float = 0.0) -> LevelPath | None:
+    """The parts as a path, with what leaks past it; None without either."""
+    return LevelPath(tuple(parts), leak_v) if parts or leak_v else None

@@ -17,6 +17,7 @@ from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, numbered_point
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask, looked_at
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.verdicts import Verdict
+from glowdial.core.model.circuit import AerialKind
 from glowdial.core.model.facts import Microvolts, ReceiverFacts
 from glowdial.core.model.performance import Figure, PerformanceLimit
 from glowdial.core.stages.proof.room import ROOM
@@ -289,3 +290,69 @@ def test_output_at_ten_per_cent_lies_between_what_was_read() -> None:
 def test_marks_of_the_sets_own_meter_become_decibels() -> None:
     lines = [("meter", f"{10.0 ** (6.0 * n / 20.0):.4f} {n}") for n in range(1, 6)]
     assert any("6.0 dB a mark" in w for w in output(*lines).advice)
+
+
+# ---- elsewhere, and the room
+
+
+def elsewhere(*lines: str) -> Step:
+    record = a_record(begun())
+    for line in lines:
+        step = left_steps(record)["proof.left.bc.answers"]
+        ask = next(a for a in step.others if a.key.startswith("pair-at"))
+        entry = read_entry(ask, line, {})
+        ROOM.check(Situation(FACTS, record), step, ask, Entering(entry.values, entry.texts))
+        answer = an_answer(len(record.answers) + 1, step.key, ask.key, entry.values, **entry.texts)
+        record = replace(record, answers=(*record.answers, answer))
+    return left_steps(record)["proof.left.bc.answers"]
+
+
+def test_levels_of_one_place_and_mode_become_its_figure() -> None:
+    swings = [line.partition(" ") for line in levels_at(8e-6, 0.3, 12e-6, 8.5e-6)]
+    lines = [f"1200 {level} {rest} CW  narrow" for level, _, rest in swings]
+    other = "1200 40 0.90 0.29 AM wide"
+    labels = {r.label: r for r in elsewhere(*lines, other).results}
+    assert labels["1200 kHz CW narrow"].value == pytest.approx(8e-6, rel=0.05)
+    # what is told apart by its words is another place
+    assert "1200 kHz AM wide" in labels
+
+
+@pytest.mark.parametrize("words", ["AM", "CW narrow", "SSB, filter 2", "wide 6 kHz", ""])
+def test_a_mode_follows_in_any_words(words: str) -> None:
+    labels = [r.label for r in elsewhere(f"1.2 MHz 40 uV 900 mV 0.29 {words}").results]
+    assert labels == [f"1200 kHz {words}".strip()]
+
+
+def test_one_reading_far_from_the_ratio_asks_for_another() -> None:
+    step = elsewhere("1200 2000 3.0 0.01 AM")
+    assert "another level needed" in step.results[0].text
+
+
+def noise_of(line: str, facts: ReceiverFacts = FACTS) -> Step:
+    record = a_record(begun())
+    step = left_steps(record, facts)["proof.left.noise"]
+    ask = asked(step, "noise")
+    entry = read_entry(ask, line, {})
+    ROOM.check(Situation(facts, record), step, ask, Entering(entry.values, entry.texts))
+    kept = an_answer(2, step.key, "noise", entry.values)
+    return left_steps(a_record(begun(), kept), facts)["proof.left.noise"]
+
+
+def test_the_rooms_noise_is_what_the_aerial_adds_in_power() -> None:
+    # 3:1 in volts lifts by 9.54 dB, and leaves the root of eight for the room
+    words = " ".join(noise_of("0.9 0.3").advice)
+    assert "by 9.5 dB" in words and "+9.0 dB" in words and "nothing is taken off" in words
+    assert "would be heard" in " ".join(noise_of("0.31 0.3").advice)
+    assert "not be heard" in " ".join(noise_of("1.2 0.3").advice)
+
+
+def test_of_a_set_that_listens_by_itself_the_room_is_taken_off() -> None:
+    loop = replace(FACTS.circuit, aerial=replace(FACTS.circuit.aerial, kind=AerialKind.LOOP))
+    words = " ".join(noise_of("0.9 0.3", replace(FACTS, circuit=loop)).advice)
+    assert "lower by 9.5 dB" in words
+
+
+@pytest.mark.parametrize("line", ["0.2 0.9", "0 0.3", "0.3 0"])
+def test_an_aerial_that_lowers_the_noise_is_a_slip(line: str) -> None:
+    with pytest.raises(BadInput, match="cannot be"):
+        noise_of(line)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
-from glowdial.core.journey.dial_marks import search_span_hz
+from glowdial.core.journey.dial_marks import is_fm, search_span_hz
 from glowdial.core.journey.proof_conditions import (
     conditions,
     conditions_words,
@@ -38,6 +38,7 @@ from glowdial.core.stages.proof.figure import (
     proof_leads,
     told_figure,
 )
+from glowdial.core.stages.proof.places import place_ask, place_results
 
 # what a match is made at: above the noise, below where control flattens everything
 MATCH_LEVEL_V = 100e-6
@@ -53,6 +54,7 @@ def answers_step(at: Phase, band: BandFacts) -> Step:
     asks = [
         *_false_asks(facts, band),
         _off_tune_ask(facts, band, len(taken)),
+        place_ask(band, len(taken), fm=is_fm(facts)),
         _by_ear_ask(band, len(taken)),
     ]
     results = [
@@ -61,6 +63,7 @@ def answers_step(at: Phase, band: BandFacts) -> Step:
         if (r := _answer_result(at, band, a, stale=record.stale(a, basis))) is not None
     ]
     stale = [a.ask for a in taken if record.stale(a, basis)]
+    results += place_results(record, band, taken, fm=is_fm(facts), stale=bool(stale))
     step = Step(
         key,
         at.stage,

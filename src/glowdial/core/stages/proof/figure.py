@@ -24,6 +24,8 @@ from glowdial.core.language.verdicts import Window, judge_between
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.performance import Figure, PerformanceLimit
 
+# of a series every reading has a number
+DIGITS = "0123456789"
 # a generator's level between two settings, and an output matched by a needle: 95 % of cases
 LEVELS_DOUBT_DB, MATCH_DOUBT_DB = 1.0, 0.5
 
@@ -53,7 +55,8 @@ class Phase:
 def offered(step: Step, asks: Sequence[Ask], stale: Sequence[str]) -> Step:
     """A step that nobody has to take; what was taken and is stale has to be taken again, and what
     is outside is trouble."""
-    again = next((a for a in asks if a.key in stale), None)
+    kinds = {name.rstrip(DIGITS) for name in stale}
+    again = next((a for a in asks if a.key.rstrip(DIGITS) in kinds), None)
     outside = [r for r in step.results if not r.as_found and r.judgement.verdict.outside]
     rest = tuple(a for a in asks if a is not again)
     if again is not None:

@@ -14,6 +14,7 @@ from glowdial.core.stages.proof.answers import answers_step
 from glowdial.core.stages.proof.conditions_step import conditions_step
 from glowdial.core.stages.proof.figure import Phase
 from glowdial.core.stages.proof.fm import fm_rows, fm_steps, list_steps
+from glowdial.core.stages.proof.noise import noise_step
 from glowdial.core.stages.proof.output import output_step
 
 STAGE = "proof"
@@ -44,7 +45,7 @@ def figure_steps(situation: Situation, phase: str) -> list[Step]:
     at = Phase(phase, STAGE, situation)
     steps = [conditions_step(at)]
     steps += [answers_step(at, band) for band in situation.facts.bands]
-    steps.append(output_step(at))
+    steps += [output_step(at), noise_step(at)]
     return steps
 
 
