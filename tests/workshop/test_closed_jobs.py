@@ -10,12 +10,12 @@ import pytest
 
 from glowdial.core.journey.steps import looked_at
 from glowdial.core.language.errors import Conflict
-from glowdial.core.physics import noise_ratio
+from glowdial.core.physics import level_search, noise_ratio
 from glowdial.core.physics.supply import rampup
 from glowdial.core.stages.bring_up import ramp_schools, voltage_chart
 from glowdial.core.stages.intermediate import survey
 from glowdial.demo.fill import tidewater_sheet
-from glowdial.workshop.base.jobs import job_page, job_report, shelf
+from glowdial.workshop.base.jobs import OpenCommand, job_page, job_report, open_job, shelf
 from glowdial.workshop.base.sheets import import_sheet
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.entries import (
@@ -87,6 +87,11 @@ def another_noise_rule(_: Workshop, patch: pytest.MonkeyPatch) -> None:
     patch.setattr(noise_ratio, "CLOSE_ENOUGH_DB", -1.0)
 
 
+def another_search(_: Workshop, patch: pytest.MonkeyPatch) -> None:
+    patch.setattr(level_search, "LEAST_DOUBT_DB", 3.0)
+    patch.setattr(level_search, "SLOPES", ((0.5, 1.0),))
+
+
 CHANGES = (
     a_meter,
     a_generator,
@@ -95,6 +100,7 @@ CHANGES = (
     another_ramp,
     another_chart_rule,
     another_noise_rule,
+    another_search,
 )
 
 
@@ -111,6 +117,16 @@ def test_a_closed_job_is_the_same_bytes_whatever_changes(
     assert {name for name in before if before[name] != after[name]} == set()
     assert told(handed_over) == before
     again.workshop.lines.close()
+
+
+def test_the_next_visit_is_shown_what_the_set_was_proved_to_do(handed_over: Bench) -> None:
+    workshop, job = handed_over.workshop, handed_over.job
+    page = job_page(workshop, job)
+    told_then = [r for r in job_report(workshop, job)["rows"] if r["what"].startswith("Sens")]
+    again = open_job(workshop, "next-year", OpenCommand(1, "", set_id=page.set_id))
+    (visit,) = job_page(workshop, again).visits
+    assert visit.proved == tuple(f"{r['what']}: {r['left']}" for r in told_then)
+    assert len(visit.proved) == len(told_then) > 0 and "±" in visit.proved[0]
 
 
 def test_nothing_is_written_into_a_closed_job(handed_over: Bench) -> None:

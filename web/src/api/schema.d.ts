@@ -6851,6 +6851,12 @@ export interface components {
              * Format: date-time
              */
             opened_at: string;
+            /**
+             * Proved
+             * @description figures of its proof, as told then
+             * @default []
+             */
+            proved: string[];
         };
         /**
          * Watchable

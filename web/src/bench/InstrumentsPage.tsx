@@ -122,7 +122,7 @@ function tracePlot(trace: Schemas["TraceShape"]): PlotData {
     tolerance: null,
     marks: [],
     main: false,
-  decades: false,
+    decades: false,
     lines: [{ label: "trace", role: "measured", x, y: trace.volts }],
   };
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from glowdial.api.base.wiring import Moment
 from glowdial.workshop.base.visits import Visit
@@ -16,6 +16,7 @@ class VisitShape(BaseModel):
     closed_at: Moment | None
     complaint: str
     changed: list[str]
+    proved: list[str] = Field(default=[], description="figures of its proof, as told then")
 
     @classmethod
     def of(cls, visit: Visit) -> VisitShape:
@@ -26,4 +27,5 @@ class VisitShape(BaseModel):
             closed_at=visit.closed_at,
             complaint=visit.complaint,
             changed=list(visit.changed),
+            proved=list(visit.proved),
         )

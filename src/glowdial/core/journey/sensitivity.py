@@ -114,6 +114,8 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
             replace(dial_leads(facts)[1], source="audio voltmeter", to="loudspeaker terminals"),
         ),
         controls=("volume where the noise reads well", "loudspeaker or its load connected"),
+        # what it was proved to do when it was here before
+        panels=() if found else ("visits",),
         powered=True,
         programme=(point.frequency_hz,),
         cost=_cost(point, figure),

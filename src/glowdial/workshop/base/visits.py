@@ -12,18 +12,22 @@ from glowdial.core.journey.beliefs import STORY
 from glowdial.core.journey.record import CABINET
 from glowdial.store.tables import AnswerRow, ChangeRow, JobRow
 
-MOST_VISITS = 20
+MOST_VISITS, MOST_FIGURES = 20, 12
+# how a report begins the rows of a proof
+PROOFS = ("Sensitivity ", "FM ")
 
 
 @dataclass(frozen=True, slots=True)
 class Visit:
-    """An earlier job of the same set: what was complained of, and what was changed."""
+    """An earlier job of the same set: what was complained of, what was changed, and what it was
+    proved to do when it left, as it was told then."""
 
     job_id: int
     opened_at: datetime
     closed_at: datetime | None
     complaint: str
     changed: tuple[str, ...]
+    proved: tuple[str, ...] = ()
 
 
 def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:
@@ -54,6 +58,18 @@ def earlier_visits(session: Session, job: JobRow) -> tuple[Visit, ...]:
             closed_at=e.closed_at,
             complaint=complaints.get(e.id, ""),
             changed=tuple(changes.get(e.id, [])[:MOST_VISITS]),
+            proved=_proved(e),
         )
         for e in earlier
     )
+
+
+def _proved(job: JobRow) -> tuple[str, ...]:
+    """The figures of its proof, from the report that its owner was given."""
+    rows = (job.closing or {}).get("report", {}).get("rows", [])
+    told = [f"{r['what']}: {r['left']}" for r in rows if r["left"] and _is_proof(r["what"])]
+    return tuple(told[:MOST_FIGURES])
+
+
+def _is_proof(what: str) -> bool:
+    return what.startswith(PROOFS)

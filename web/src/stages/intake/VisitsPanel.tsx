@@ -24,6 +24,11 @@ export function VisitsPanel({ job }: { job: Job }) {
               changed: {line}
             </Text>
           ))}
+          {visit.proved.map((line) => (
+            <Text key={line} fontSize="15px" color="dim">
+              as it left: {line}
+            </Text>
+          ))}
         </Box>
       ))}
     </Box>
