@@ -14,6 +14,7 @@ from glowdial.core.physics.frequency_modulation import (
     Discriminator,
     decode_stereo,
     deemphasis,
+    deemphasis_gain_db,
     fm_noise_ratio,
     limited_v,
     multiplex,
@@ -150,6 +151,7 @@ def _fm(
     ratio = (carrier**2 / 2.0) / noise**2 if noise > 0.0 else 1e12
     full = 2.0 * FM_AUDIO_GAIN * limited * abs(float(discriminator.output(centre + 37.5e3)))
     quiet = fm_noise_ratio(max(ratio, 1e-9), FULL_DEVIATION_HZ, 15e3, width_hz)
+    quiet *= math.pow(10.0, deemphasis_gain_db(fm.deemphasis_s, 15e3) / 10.0)
     noise_v = full / math.sqrt(2.0) / math.sqrt(max(quiet, 1.0))
     return tone_v / math.sqrt(2.0), noise_v
 

@@ -18,6 +18,7 @@ from glowdial.core.physics.frequency_modulation import (
     Discriminator,
     decode_stereo,
     deemphasis,
+    deemphasis_gain_db,
     fm_noise_ratio,
     limited_v,
     multiplex,
@@ -71,6 +72,40 @@ def test_a_limiter_passes_in_step_below_and_is_flat_above() -> None:
 
 def test_deemphasis_is_half_power_at_its_corner() -> None:
     assert float(deemphasis(1 / (2 * math.pi * 50e-6), 50e-6)) == pytest.approx(2**-0.5)
+
+
+RATE, SAMPLES = 400e3, 400_000
+
+
+def demodulated_noise(ratio_db: float) -> np.ndarray:
+    """The spectrum of what a detector hears of a bare carrier in noise, in Hz of deviation: white
+    noise of the whole band at so many dB under the carrier, sample by sample, in parts."""
+    rng = np.random.default_rng(8)
+    noise = rng.standard_normal(SAMPLES) + 1j * rng.standard_normal(SAMPLES)
+    wave = 1.0 + noise * 10.0 ** (-ratio_db / 20.0) / np.sqrt(2.0)
+    turned = np.angle(wave * np.conj(np.roll(wave, 1))) * RATE / (2.0 * np.pi)
+    return np.asarray(np.abs(np.fft.rfft(turned)) ** 2 * 2.0 / SAMPLES**2)
+
+
+@pytest.mark.parametrize("ratio_db", [16.0, 20.0, 30.0])
+@pytest.mark.parametrize("audio_hz", [5e3, 15e3])
+def test_noise_of_fm_is_that_of_a_numerical_demodulation(ratio_db: float, audio_hz: float) -> None:
+    power = demodulated_noise(ratio_db)
+    at = np.fft.rfftfreq(SAMPLES, 1.0 / RATE)
+    noise = float(power[at <= audio_hz].sum())
+    heard_db = 10.0 * math.log10(75e3**2 / 2.0 / noise)
+    told = fm_noise_ratio(10.0 ** (ratio_db / 10.0), 75e3, audio_hz, RATE)
+    assert heard_db == pytest.approx(10.0 * math.log10(told), abs=0.2)
+
+
+@pytest.mark.parametrize("time_s", [50e-6, 75e-6])
+def test_what_deemphasis_wins_is_what_it_takes_off_demodulated_noise(time_s: float) -> None:
+    power = demodulated_noise(25.0)
+    at = np.fft.rfftfreq(SAMPLES, 1.0 / RATE)
+    inside = at <= 15e3
+    after = float((power * deemphasis(at, time_s) ** 2)[inside].sum())
+    won_db = 10.0 * math.log10(float(power[inside].sum()) / after)
+    assert deemphasis_gain_db(time_s, 15e3) == pytest.approx(won_db, abs=0.2)
 
 
 def test_above_threshold_fm_gains_db_for_db_and_below_it_loses_two() -> None:

@@ -57,6 +57,17 @@ def deemphasis(audio_hz: Floats | float, time_s: float) -> Floats:
     return np.asarray(1.0 / np.hypot(1.0, 2.0 * math.pi * np.asarray(audio_hz) * time_s))
 
 
+def deemphasis_gain_db(time_s: float, audio_hz: float) -> float:
+    """By how much de-emphasis lowers the noise of FM in an audio band up to ``audio_hz``, in dB.
+
+    Noise whose density rises with the square of frequency, through one pole: (x^3/3) over
+    (x - arctan x) with x = 2 pi f tau. Source: textbooks of FM reception.
+    """
+    require_positive(time_s=time_s, audio_hz=audio_hz)
+    x = 2.0 * math.pi * audio_hz * time_s
+    return 10.0 * math.log10(x**3 / 3.0 / (x - math.atan(x)))
+
+
 def fm_noise_ratio(
     carrier_to_noise: float, deviation_hz: float, audio_hz: float, if_width_hz: float
 ) -> float:
