@@ -14,14 +14,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
-from glowdial.core.alignment.fitted_oscillator import (
+from glowdial.core.alignment.fitted_oscillator import fit_oscillator
+from glowdial.core.alignment.next_move import Act, Mark, next_move
+from glowdial.core.alignment.oscillator_state import (
     Event,
     Foreseen,
     MarkRead,
     Turned,
-    fit_oscillator,
 )
-from glowdial.core.alignment.next_move import Act, Mark, next_move
 from glowdial.core.journey.dial_marks import frequency_field, reading_doubt_hz, span_hz
 from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Foretold

@@ -18,6 +18,7 @@ from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.core.stages.tracking.stage import STAGE as TRACKING
 from glowdial.core.sums.book import sum_of
 from glowdial.demo.by_the_list import measure_by_the_list
+from glowdial.demo.noisy_room import measure_in_a_noisy_room
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
 from glowdial.sim.block_set import Trouble
@@ -394,6 +395,9 @@ def _band_by_band(bench: DemoBench) -> None:
     for n, (name, serial, sheet, severity, until) in enumerate(sets):
         condition = _well_kept(sheet, bench.seed + 20 + n, severity)
         job_id = bench.arrives(name, serial, sheet, condition, days=12.0 + n)
+        if sheet == FOUR_BANDS:
+            Volunteer(bench.workshop, job_id).work(_begins("if."))
+            measure_in_a_noisy_room(bench.workshop, job_id)
         Volunteer(bench.workshop, job_id).work(_begins(until))
 
 

@@ -8,16 +8,16 @@ import numpy as np
 import pytest
 from benchmarks.oscillator_moves import Tally, designs, work
 
-from glowdial.core.alignment.fitted_oscillator import (
+from glowdial.core.alignment.fitted_oscillator import fit_oscillator
+from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
+from glowdial.core.alignment.oscillator_state import (
     Event,
     FittedOscillator,
     MarkRead,
     PointerSlid,
     Turned,
     Turner,
-    fit_oscillator,
 )
-from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
 from glowdial.core.physics.tracking import Gang, TankRole, TrackedBand, best_points, signal_circuit
 
 SPAN = (530e3, 1620e3)

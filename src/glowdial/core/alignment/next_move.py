@@ -16,7 +16,10 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.alignment.fitted_oscillator import FittedOscillator, Foreseen
+from glowdial.core.alignment.oscillator_state import (
+    FittedOscillator,
+    Foreseen,
+)
 
 Floats = NDArray[np.float64]
 

@@ -6,7 +6,10 @@ through the second harmonics of signal and oscillator, and to the generator's ow
 
 from __future__ import annotations
 
-from glowdial.core.alignment.fitted_oscillator import NINETY, Foreseen
+from glowdial.core.alignment.oscillator_state import (
+    NINETY,
+    Foreseen,
+)
 from glowdial.core.journey.steps import Foretold, Ghost
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts

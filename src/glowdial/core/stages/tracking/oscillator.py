@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
-from glowdial.core.alignment.fitted_oscillator import (
+from glowdial.core.alignment.fitted_oscillator import fit_oscillator
+from glowdial.core.alignment.next_move import Mark
+from glowdial.core.alignment.oscillator_state import (
     Event,
     FittedOscillator,
     Housed,
@@ -15,9 +17,7 @@ from glowdial.core.alignment.fitted_oscillator import (
     PointerSlid,
     Turned,
     Turner,
-    fit_oscillator,
 )
-from glowdial.core.alignment.next_move import Mark
 from glowdial.core.journey.dial_marks import (
     POINTED,
     as_found_key,

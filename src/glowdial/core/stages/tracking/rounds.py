@@ -6,8 +6,11 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from glowdial.core.alignment.fitted_oscillator import FittedOscillator, Foreseen
 from glowdial.core.alignment.next_move import STRANGE, Act, NextMove, next_move
+from glowdial.core.alignment.oscillator_state import (
+    FittedOscillator,
+    Foreseen,
+)
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.dial_marks import (
     as_found_key,
