@@ -16,7 +16,7 @@ from glowdial.core.journey.pictures import (
     ScaleReading,
     ScaleSpan,
 )
-from glowdial.core.journey.record import Answer
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.signal_in import signal_lead
 from glowdial.core.journey.steps import Ask, Field, Lead, Result, result
 from glowdial.core.language.errors import BadInput
@@ -128,6 +128,22 @@ def as_read(answer: Answer) -> Answer:
         return answer
     true_hz = answer.asked_at("true_hz")
     return replace(answer, values={"frequency": true_hz, POINTED: answer.values[POINTED]})
+
+
+def ends_read(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
+    """Every reading of a band's ends, as found and in its rounds, that was not typed anew since, in
+    the record's order, with the mark."""
+    names = {"high": band.high_mark_hz, "low": band.low_mark_hz}
+    survey, rounds = as_found_key(band), f"osc.{band.key}.round"
+    found = []
+    for answer in record.with_value("frequency"):
+        if record.latest(answer.step, answer.question) is not answer:
+            continue
+        if answer.step == survey and answer.ask in names:
+            found.append((names[answer.ask], answer))
+        elif answer.step.startswith(rounds):
+            found.append((names[answer.step.rpartition(".")[2]], answer))
+    return found
 
 
 def check_pointed(ask: Ask, values: Mapping[str, float]) -> None:

@@ -14,7 +14,7 @@ import numpy as np
 from glowdial.core.journey.dial_marks import (
     HARMONIC,
     POINTED,
-    as_found_key,
+    ends_read,
     frequency_quantity,
     pointed_hz,
 )
@@ -133,16 +133,10 @@ def _known(record: JobRecord, band: BandFacts) -> list[DialMark]:
 
 def _ends_read(record: JobRecord, band: BandFacts) -> list[DialMark]:
     """The ends as the oscillator left them."""
-    prefix, last = f"osc.{band.key}.", {}
-    ends = {"high": band.high_mark_hz, "low": band.low_mark_hz}
-    for answer in record.with_value("frequency"):
-        if not answer.step.startswith(prefix):
-            continue
-        survey = answer.step == as_found_key(band)
-        name = answer.ask if survey else answer.step.rpartition(".")[2]
-        if name in ends:
-            mark = ends[name]
-            last[name] = DialMark(pointed_hz(answer, mark), answer.values["frequency"])
+    last = {
+        mark: DialMark(pointed_hz(answer, mark), answer.values["frequency"])
+        for mark, answer in ends_read(record, band)
+    }
     return sorted(last.values(), key=lambda m: m.dial_hz)
 
 

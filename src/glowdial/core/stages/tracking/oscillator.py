@@ -20,9 +20,9 @@ from glowdial.core.alignment.oscillator_state import (
 )
 from glowdial.core.journey.dial_marks import (
     POINTED,
-    as_found_key,
     as_read,
     band_adjusters,
+    ends_read,
     is_beside,
     mark_doubt_hz,
     pointed_hz,
@@ -115,19 +115,10 @@ def _fitted(
 
 def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
     """Every reading of a mark of the band that was not typed anew since, with the mark."""
-    names = {"high": band.high_mark_hz, "low": band.low_mark_hz}
-    survey, rounds, dial = as_found_key(band), f"osc.{band.key}.round", f"dial.{band.key}"
-    found = []
-    for answer in record.with_value("frequency"):
-        if record.latest(answer.step, answer.question) is not answer:
-            continue
-        if answer.step == survey and answer.ask in names:
-            found.append((names[answer.ask], answer))
-        elif answer.step.startswith(rounds):
-            found.append((names[answer.step.rpartition(".")[2]], answer))
+    found = ends_read(record, band)
     found += [(band.high_mark_hz, a) for a in record.of_step(pulled_key(band))]
     found += _rocked(record, band)
-    for answer in map(as_read, record.of_step(dial)):
+    for answer in map(as_read, record.of_step(f"dial.{band.key}")):
         point = dict(answer.point)
         if "frequency" in answer.values and point:
             found.append((point.get("dial_hz", point.get("true_hz", 0.0)), answer))
