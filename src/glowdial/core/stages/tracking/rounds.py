@@ -40,6 +40,7 @@ from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import VHF_HZ, Adjuster, BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import turn_of
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, dial_shift_hz, role_of
+from glowdial.core.stages.tracking.drifting import drift_words
 from glowdial.core.stages.tracking.ghosts import foretold
 from glowdial.core.stages.tracking.oscillator import (
     SLID,
@@ -120,6 +121,7 @@ def round_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
         return [*steps, *_outside_as_found(rounds)]
     end = next(e for e in band_ends(band) if e.mark_hz == rounds.now.mark_hz)
     due = _due(rounds, rounds.next_key(end), end)
+    due = replace(due, advice=(*due.advice, *drift_words(facts, record, band)))
     if steps and steps[-1].key == due.key:
         return [*steps[:-1], due]
     return [*steps, due]
