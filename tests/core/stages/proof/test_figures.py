@@ -356,3 +356,14 @@ def test_of_a_set_that_listens_by_itself_the_room_is_taken_off() -> None:
 def test_an_aerial_that_lowers_the_noise_is_a_slip(line: str) -> None:
     with pytest.raises(BadInput, match="cannot be"):
         noise_of(line)
+
+
+def test_a_bare_frequency_of_a_short_wave_band_is_in_megahertz() -> None:
+    step = left_steps(a_record(begun()))["proof.left.sw.answers"]
+    band = FACTS.band("sw")
+    for name in ("pair-at", "by-ear"):
+        ask = next(a for a in step.others if a.key.startswith(name))
+        assert read_entry(ask, ask.example, {}).values["frequency"] in (
+            pytest.approx(band.low_mark_hz),
+            pytest.approx(band.high_mark_hz),
+        )

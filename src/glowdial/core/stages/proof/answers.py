@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import setting
-from glowdial.core.journey.dial_marks import is_fm, search_span_hz
+from glowdial.core.journey.dial_marks import frequency_quantity, is_fm, search_span_hz
 from glowdial.core.journey.proof_conditions import (
     conditions,
     conditions_words,
@@ -20,7 +20,6 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.language.levels import db_voltage
 from glowdial.core.language.quantities import (
-    FREQUENCY,
     LEVEL,
     OFFSET,
     engineering,
@@ -154,7 +153,7 @@ def _by_ear_ask(band: BandFacts, taken: int) -> Ask:
         f"{BY_EAR}{taken + 1}",
         "By ear: where, and the weakest level at which the tone is still made out.",
         (
-            Field("frequency", "frequency", FREQUENCY),
+            Field("frequency", "frequency", frequency_quantity(band.low_mark_hz)),
             Field("level", "weakest level", LEVEL),
         ),
         f"{khz(_wanted_hz(band, high=True)).split()[0]} 2",

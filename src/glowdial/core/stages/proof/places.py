@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from glowdial.core.journey.dial_marks import frequency_quantity
 from glowdial.core.journey.level_path import level_path
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.sensitivity_figure import Sensitivity, figure_of
 from glowdial.core.journey.steps import Ask, Field, Result, result
-from glowdial.core.language.quantities import AUDIO_VOLTS, FREQUENCY, LEVEL, khz
+from glowdial.core.language.quantities import AUDIO_VOLTS, LEVEL, khz
 from glowdial.core.model.facts import BandFacts, SensitivityPoint
 
 # a pair of the search, told as one by its name
@@ -24,7 +25,7 @@ def place_ask(band: BandFacts, taken: int, *, fm: bool) -> Ask:
         "sideband, with the carrier and without), and mode with switch position in words. Several "
         f"levels of one place become its figure for {target:.0f} dB.",
         (
-            Field("frequency", "frequency", FREQUENCY),
+            Field("frequency", "frequency", frequency_quantity(band.low_mark_hz)),
             Field("level", "level", LEVEL),
             Field("on", "tone on", AUDIO_VOLTS, swings=True),
             Field("off", "tone off", AUDIO_VOLTS, swings=True),
