@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.audio.spectrum import LOBE, Averaged, Spectrum
+from glowdial.core.audio.spectrum import LOBE, Averaged, Spectrum, whole_frames
 from glowdial.core.language.errors import BadInput
 
 Floats = NDArray[np.float64]
@@ -196,15 +196,10 @@ def _glances(blocks: Iterable[Floats], rate_hz: float, tone_hz: float) -> _Glanc
     turn = np.exp(-2j * np.pi * tone_hz / rate_hz * np.arange(size)) * window
     scale = 2.0 / float(window.sum()) ** 2
     found: list[Floats] = []
-    left = np.zeros(0)
-    for piece in blocks:
-        joined = np.concatenate([left, piece]) if left.size else piece
-        count = joined.size // size
-        if count:
-            shaped = joined[: count * size].reshape(count, size)
-            centred = shaped - shaped.mean(axis=1, keepdims=True)
-            found.append(scale * np.abs(centred @ turn) ** 2)
-        left = joined[count * size :]
+    for run in whole_frames(blocks, size):
+        shaped = run.reshape(-1, size)
+        centred = shaped - shaped.mean(axis=1, keepdims=True)
+        found.append(scale * np.abs(centred @ turn) ** 2)
     return _Glances(np.concatenate(found) if found else np.zeros(0), size, rate_hz)
 
 
@@ -251,7 +246,7 @@ def _apart(
     sums = {True: Averaged(size, rate_hz), False: Averaged(size, rate_hz)}
     states = np.where(on, 1, np.where(off, 0, -1))
     before, at = -1, 0
-    for run in _whole_glances(blocks, glance):
+    for run in whole_frames(blocks, glance):
         here = states[at : at + run.size // glance]
         at += here.size
         edges = [0, *(np.flatnonzero(np.diff(here)) + 1), here.size]
@@ -274,17 +269,6 @@ def _apart(
 def _longest(state: NDArray[np.bool_]) -> int:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], state.astype(np.int8), [0]])))
     return int(np.max(edges[1::2] - edges[::2]))
-
-
-def _whole_glances(blocks: Iterable[Floats], size: int) -> Iterator[Floats]:
-    """The samples again, in pieces of whole glances."""
-    left = np.zeros(0)
-    for piece in blocks:
-        joined = np.concatenate([left, piece]) if left.size else piece
-        count = joined.size // size
-        if count:
-            yield joined[: count * size]
-        left = joined[count * size :]
 
 
 def _band_power(spectrum: Spectrum, band: tuple[float, float]) -> float:

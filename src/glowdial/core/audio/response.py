@@ -13,6 +13,8 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
+from glowdial.core.audio.spectrum import whole_frames
+
 Floats = NDArray[np.float64]
 FRAME_S = 0.085
 LOWEST_HZ = 25.0
@@ -32,16 +34,11 @@ def tone_response(blocks: Iterable[Floats], rate_hz: float) -> tuple[tuple[float
     window = np.hanning(size)
     scale = 2.0 / (size * float(np.sum(window**2)))
     seen: list[Floats] = []
-    left = np.zeros(0)
-    for piece in blocks:
-        joined = np.concatenate([left, piece]) if left.size else piece
-        count = joined.size // size
-        if count:
-            frames = joined[: count * size].reshape(count, size)
-            frames = frames - frames.mean(axis=1, keepdims=True)
-            power = scale * np.abs(np.fft.rfft(frames * window, axis=1)) ** 2
-            seen.append(_lines(power, rate_hz / size))
-        left = joined[count * size :]
+    for run in whole_frames(blocks, size):
+        frames = run.reshape(-1, size)
+        frames = frames - frames.mean(axis=1, keepdims=True)
+        power = scale * np.abs(np.fft.rfft(frames * window, axis=1)) ** 2
+        seen.append(_lines(power, rate_hz / size))
     rows = np.concatenate(seen) if seen else np.zeros((0, 2))
     return _gathered(rows)
 

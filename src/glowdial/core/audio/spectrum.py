@@ -9,6 +9,7 @@ the fast Fourier transform (1967).
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -77,6 +78,18 @@ class Spectrum:
         bend = a - 2.0 * b + c
         off = 0.5 * (a - c) / bend if bend < 0.0 else 0.0
         return float((at + off) * self.spacing_hz)
+
+
+def whole_frames(blocks: Iterable[Floats], size: int) -> Iterator[Floats]:
+    """Samples that come in pieces of any length, in runs of whole frames of ``size``, shape (k,)
+    with k a multiple of it; what is left at the end is left out."""
+    left = np.zeros(0)
+    for piece in blocks:
+        joined = np.concatenate([left, piece]) if left.size else piece
+        count = joined.size // size
+        if count:
+            yield joined[: count * size]
+        left = joined[count * size :]
 
 
 def _median_share(blocks: float) -> float:

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
-from glowdial.core.bench.settings import setting
+from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.journey.pictures import (
     PrintedScale,
     ScaleFigure,
@@ -165,6 +165,20 @@ def _span_words(facts: ReceiverFacts, mark_hz: float) -> str:
     return khz(float(f"{search_span_hz(facts, mark_hz):.2g}"))
 
 
+def signal_at(
+    facts: ReceiverFacts, band_key: str, mark_hz: float, level_v: float
+) -> SettingsChange:
+    """Set on a mark with the generator at its aerial on the same frequency."""
+    return setting(
+        injection="aerial",
+        line_v=facts.nominal_line_v,
+        band=band_key,
+        dial_hz=mark_hz,
+        generator_hz=mark_hz,
+        generator_emf_v=level_v,
+    )
+
+
 def dial_recipe(
     facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing
 ) -> Recipe | None:
@@ -174,14 +188,7 @@ def dial_recipe(
         return None
     return Recipe(
         doing,
-        setting(
-            injection="aerial",
-            line_v=facts.nominal_line_v,
-            band=band.key,
-            dial_hz=mark_hz,
-            generator_hz=mark_hz,
-            generator_emf_v=AERIAL_LEVEL_V,
-        ),
+        signal_at(facts, band.key, mark_hz, AERIAL_LEVEL_V),
         span_hz=search_span_hz(facts, mark_hz),
     )
 

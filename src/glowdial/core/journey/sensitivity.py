@@ -10,12 +10,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
-from glowdial.core.bench.settings import setting
 from glowdial.core.journey.chain import AERIAL, SPEAKER, SetUp, chain_picture
 from glowdial.core.journey.dial_marks import (
     band_adjusters,
     dial_leads,
     search_span_hz,
+    signal_at,
 )
 from glowdial.core.journey.entry import low_end
 from glowdial.core.journey.level_path import level_path, path_words
@@ -214,14 +214,7 @@ def _ask(
         ),
         recipe=Recipe(
             Doing.TONE_PAIR,
-            setting(
-                injection="aerial",
-                line_v=facts.nominal_line_v,
-                band=point.band,
-                dial_hz=point.frequency_hz,
-                generator_hz=point.frequency_hz,
-                generator_emf_v=level,
-            ),
+            signal_at(facts, point.band, point.frequency_hz, level),
             span_hz=search_span_hz(facts, point.frequency_hz),
             readings=RUN_READINGS,
         ),

@@ -4,8 +4,7 @@ out."""
 from __future__ import annotations
 
 from glowdial.core.bench.recipe import Doing, Recipe
-from glowdial.core.bench.settings import setting
-from glowdial.core.journey.dial_marks import frequency_quantity, is_fm, search_span_hz
+from glowdial.core.journey.dial_marks import frequency_quantity, is_fm, search_span_hz, signal_at
 from glowdial.core.journey.proof_conditions import (
     conditions,
     conditions_words,
@@ -111,16 +110,11 @@ def _pair_ask(
         ),
         "100 20m",
         called=called,
-        recipe=Recipe(
+        recipe=None
+        if band.mode or is_fm(facts)
+        else Recipe(
             Doing.SAME_READING,
-            setting(
-                injection="aerial",
-                line_v=facts.nominal_line_v,
-                band=band.key,
-                dial_hz=tuned_hz,
-                generator_hz=tuned_hz,
-                generator_emf_v=MATCH_LEVEL_V,
-            ),
+            signal_at(facts, band.key, tuned_hz, MATCH_LEVEL_V),
             span_hz=search_span_hz(facts, tuned_hz),
             second_hz=other_hz,
         ),

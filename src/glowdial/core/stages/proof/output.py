@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from glowdial.core.bench.recipe import Doing, Recipe
-from glowdial.core.bench.settings import setting
-from glowdial.core.journey.dial_marks import search_span_hz
+from glowdial.core.journey.dial_marks import is_fm, search_span_hz, signal_at
 from glowdial.core.journey.level_path import level_path
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
@@ -105,16 +104,11 @@ def _curve_ask(facts: ReceiverFacts, count: int) -> Ask:
         f"{level_v * 1e6:g} 0.92 0.29",
         called="output at a level",
         series=True,
-        recipe=Recipe(
+        recipe=None
+        if band.mode or is_fm(facts)
+        else Recipe(
             Doing.TONE_PAIR,
-            setting(
-                injection="aerial",
-                line_v=facts.nominal_line_v,
-                band=band.key,
-                dial_hz=mark,
-                generator_hz=mark,
-                generator_emf_v=level_v,
-            ),
+            signal_at(facts, band.key, mark, level_v),
             span_hz=search_span_hz(facts, mark),
         ),
     )
