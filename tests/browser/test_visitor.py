@@ -48,8 +48,8 @@ def test_a_visitor_sees_a_diagnosis_turns_a_core_and_prints_a_report(
     as_stranger(page, address)
     page.wait_for("shelf-card")
     cards = page.texts("shelf-card")
-    assert len(cards) == 15
-    assert len({re.sub(r".*Next,", "", c, flags=re.S) for c in cards}) == 13
+    assert len(cards) == 16
+    assert len({re.sub(r".*Next,", "", c, flags=re.S) for c in cards}) == 14
     assert any("Waits for: C21a, on order" in c for c in cards)
 
     # a diagnosis, and the short walk on the way to it
@@ -149,7 +149,7 @@ def test_a_sum_is_found_by_typing_worked_and_kept(
     page.open(f"{address}/jobs/2")
     page.wait_for("step")
     page.click("Sums")
-    page.wait("the list", lambda: len(page.texts("sum")) == 21)
+    page.wait("the list", lambda: len(page.texts("sum")) == 23)
     page.press("bleeder", Keys.BACKSPACE * 7, "stay dangerous", Keys.ENTER)
     page.wait("the answer", lambda: "below 30 V" in page.text("sentence"))
     page.wait_for("supply-picture")

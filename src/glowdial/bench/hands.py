@@ -12,12 +12,15 @@ from glowdial.core.bench.settings import setting
 from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
+from glowdial.core.model.facts import VHF_HZ
 from glowdial.core.model.measurands import AVC, LOUDSPEAKER
 from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
+# FM's channels are so much wider
+VHF_STEPS = 20.0
 EDGE_STEPS, EDGE_SHARE = 40, 0.7
 ZERO_STEP, ZERO_REACH, HALVINGS = 0.25, 4.0, 7
 FIND_LEVEL_V = 1e-3
@@ -187,8 +190,13 @@ def _find(recipe: Recipe, bench: Bench) -> float:
         bench.apply(setting(generator_hz=frequency_hz))
         return bench.read(AVC)
 
+    wide = VHF_STEPS if dial >= VHF_HZ else 1.0
     found = find_maximum(
-        measure, start=dial - span, stop=dial + span, coarse=COARSE_HZ, fine=FINE_HZ
+        measure,
+        start=dial - span,
+        stop=dial + span,
+        coarse=wide * COARSE_HZ,
+        fine=wide * FINE_HZ,
     )
     bench.apply(setting(generator_hz=found))
     return found

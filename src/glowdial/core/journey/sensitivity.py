@@ -306,7 +306,7 @@ def check_tone_pair(_: Situation, __: Step, ask: Ask, kept: Entering) -> None:
     if not {"on", "off"} <= values.keys():
         return
     for field in ask.fields:
-        if values.get(field.name) == 0.0:
+        if field.swings and values.get(field.name) == 0.0:
             raise BadInput(field.label, "0", "must be above zero: noise is never nothing", "0.29")
     ends = any(low_end(n) in values for n in ("on", "off"))
     if not ends and "readings" not in values:

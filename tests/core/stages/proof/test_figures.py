@@ -129,6 +129,12 @@ def test_ends_are_typed_as_people_type_them(line: str) -> None:
     assert values["on"] == pytest.approx(math.sqrt(0.82 * 0.95))
 
 
+def test_a_run_without_any_scatter_is_a_run() -> None:
+    record = typed(FACTS, a_record(), "25 0.92 0.29 0 0 30")
+    assert record.answers[0].values["on_spread"] == 0.0
+    assert step_of(FACTS, record).results[0].label == "for 10 dB"
+
+
 def test_a_power_of_ten_is_no_swing() -> None:
     values = typed(FACTS, a_record(), "25 9e-1 3e-1").answers[0].values
     assert values["on"] == pytest.approx(0.9) and "on_low" not in values

@@ -293,6 +293,20 @@ def _advice(
 
 
 def _told_step(record: JobRecord, listed: MeasurementList, phase: str) -> Step:
+    return Step(
+        told_key(phase),
+        STAGE,
+        f"FM: what the curves tell, as {phase}",
+        "The IF is proved first: a narrow one costs separation as a decoder does. Then limiter, "
+        "de-emphasis, decoder and the line.",
+        status=Status.DONE,
+        advise=lambda: _told_words(record, listed, phase),
+        panels=(f"fm-run-{phase}",),
+    )
+
+
+def _told_words(record: JobRecord, listed: MeasurementList, phase: str) -> tuple[str, ...]:
+    """What is to blame, the first first; what is sound; what cannot be told, and what it takes."""
     found = told(listed, taken(record, listed, phase))
     words = [
         f"{'First' if n == 0 else 'Then'}: {e.part.value}. {e.words[0].upper()}{e.words[1:]}. "
@@ -304,18 +318,7 @@ def _told_step(record: JobRecord, listed: MeasurementList, phase: str) -> Step:
     others = [e.words for e in found.estimates if not e.named]
     if others:
         words.append(f"Within what sound ones are: {'; '.join(others)}.")
-    notes = tuple(f"Cannot be told yet: {w}" for w in found.untold)
-    return Step(
-        told_key(phase),
-        STAGE,
-        f"FM: what the curves tell, as {phase}",
-        "The IF is proved first: a narrow one costs separation as a decoder does. Then limiter, "
-        "de-emphasis, decoder and the line.",
-        status=Status.DONE,
-        advice=tuple(words),
-        notes=notes,
-        panels=(f"fm-run-{phase}",),
-    )
+    return (*words, *(f"Cannot be told yet: {w}" for w in found.untold))
 
 
 def fm_rows(situation: Situation) -> list[ReportRow]:
