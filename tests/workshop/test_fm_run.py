@@ -6,6 +6,7 @@ import os
 import shutil
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -33,13 +34,14 @@ from glowdial.sim.instruments import instruments
 from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer, serve, stop
 from glowdial.store.database import Database, sqlite_url
+from glowdial.workshop.base.alarms import settle_alarm, something_is_wrong, switched_off
 from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import facts_of, import_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
 from glowdial.workshop.entries import AnswerCommand, record_answer
 from glowdial.workshop.fm_run import RunView, pause_run, run_view, start_run
-from glowdial.workshop.instruments import RegisterCommand, register
+from glowdial.workshop.instruments import RegisterCommand, register, stop_every_output
 
 # away from what the browser tests serve
 PORTS = 15700 + 20 * int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
@@ -203,6 +205,9 @@ class Plug:
     def pull(self) -> None:
         stop(self._servers)
 
+    def asks(self, name: str, line: str) -> str | None:
+        return self._servers[name].respond(line)
+
     def port(self, name: str) -> int:
         return self._servers[name].port
 
@@ -236,6 +241,9 @@ def test_a_pulled_plug_loses_nothing_and_the_rest_is_taken_up(
     more = waited(workshop, job, lambda view: view.done >= cut.done + 5 or not view.running)
     pause_run(workshop, job, FOUND)
     waited(workshop, job, lambda view: not view.running)
+    assert plug.asks("fm-generator", "OUTP?") == "1"
+    assert stop_every_output(workshop) == ()
+    assert plug.asks("fm-generator", "OUTP?") == "0"
     assert more.trouble == "" and len(job_page(workshop, job).record.answers) > kept
     plug.pull()
     workshop.lines.close()
@@ -247,3 +255,26 @@ def test_by_hand_and_for_other_phases_there_is_no_run(tmp_path: Path) -> None:
         start_run(workshop, job, FOUND)
     with pytest.raises(BadInput, match="phase"):
         run_view(workshop, job, "now")
+
+
+def test_an_alarm_stops_a_run_and_none_begins_until_it_is_settled(
+    simulated: tuple[Workshop, int],
+) -> None:
+    workshop, job = simulated
+    start_run(workshop, job, FOUND)
+    waited(workshop, job, lambda view: view.done >= 3)
+    mark = stamp(workshop, job, "alarm")
+    something_is_wrong(workshop, job, mark, step=LIST_STEP, sign="smoke", words="a can")
+    stopped = waited(workshop, job, lambda view: not view.running)
+    assert stopped.trouble and stopped.done < TOTAL
+    kept = len(job_page(workshop, job).record.answers)
+    with suppress(Conflict):
+        start_run(workshop, job, FOUND)
+    again = waited(workshop, job, lambda view: not view.running)
+    assert again.done == stopped.done
+    assert len(job_page(workshop, job).record.answers) == kept
+    switched_off(workshop, job, stamp(workshop, job, "off"))
+    start_run(workshop, job, FOUND)
+    assert waited(workshop, job, lambda view: not view.running).done == stopped.done
+    settle_alarm(workshop, job, stamp(workshop, job, "settled"), cause="C12", done="renewed")
+    assert job_page(workshop, job).record.alarm is None

@@ -73,8 +73,8 @@ PAD = SumForm(
     "Pad designer",
     "A pad between two resistances in preferred values, with its true loss and match.",
     (
-        Field("source", "From (ohm)", RESISTANCE),
-        Field("load", "To (ohm)", RESISTANCE),
+        Field("source", "From", RESISTANCE),
+        Field("load", "To", RESISTANCE),
         Field("loss", "Loss wanted", PAD_LOSS),
         Field("shape", "Shape", options=tuple(PadShape)),
         Field("legs", "Line", options=(UNBALANCED, BALANCED)),

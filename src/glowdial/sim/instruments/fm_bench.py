@@ -66,6 +66,11 @@ class FmBench:
             raise NOT_A_NUMBER
         self.change(programme=chosen)
 
+    @property
+    def is_on(self) -> bool:
+        """Whether the carrier is on."""
+        return self._on
+
     def output(self, *, on: bool) -> None:
         """Carrier on or off."""
         self._on = on
@@ -128,6 +133,7 @@ def fm_bench(room: SimulatedRoom) -> dict[str, ScpiInstrument]:
             "SOURce2:FREQuency:OFFSet": bench.put("other_offset_hz"),
             "SOURce2:VOLTage": bench.put("other_level_v"),
             "OUTPut[:STATe]": setter(lambda text: bench.output(on=switch(text))),
+            "OUTPut[:STATe]?": lambda _: str(int(bench.is_on)),
         },
         reset=lambda: bench.output(on=False),
     )
