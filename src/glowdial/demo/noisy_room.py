@@ -8,6 +8,7 @@ import math
 from glowdial.core.journey.proof_conditions import NOTED, conditions_key
 from glowdial.core.journey.sensitivity_figure import FOUND
 from glowdial.core.language.quantities import khz
+from glowdial.core.stages.proof.places import ANYWHERE
 from glowdial.workshop.base.jobs import job_page
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
@@ -35,7 +36,7 @@ def measure_in_a_noisy_room(workshop: Workshop, job_id: int) -> None:
                 ask = next(
                     a.name
                     for a in job_page(workshop, job_id).journey.standing(key).others
-                    if a.key.startswith("pair-at")
+                    if a.key.startswith(ANYWHERE)
                 )
                 _enter(workshop, job_id, key, ask, line)
 

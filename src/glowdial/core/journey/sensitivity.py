@@ -23,9 +23,14 @@ from glowdial.core.journey.proof_conditions import compared_words, conditions, c
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.sensitivity_figure import (
+    FIRST_LEVEL_V,
     FOUND,
+    LEAST_LEVEL_V,
     LEFT,
+    MOST_LEVEL_V,
     PAIR,
+    PAIR_FIELDS,
+    RUN_READINGS,
     NumberedPoint,
     Sensitivity,
     figure_of,
@@ -37,20 +42,15 @@ from glowdial.core.journey.sensitivity_figure import (
     ratio_of,
 )
 from glowdial.core.journey.signal_in import through_words
-from glowdial.core.journey.steps import Ask, Field, Result, Step, result, settle
+from glowdial.core.journey.steps import Ask, Result, Step, result, settle
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import db_voltage
 from glowdial.core.language.quantities import (
-    AUDIO_VOLTS,
-    DECIBELS,
-    LEVEL,
-    READINGS,
     engineering,
     khz,
 )
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.facts import Microvolts, ReceiverFacts, SensitivityPoint
-from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
 from glowdial.core.physics.level_path import LevelPath
 from glowdial.core.physics.level_search import (
     FoundLevel,
@@ -61,15 +61,11 @@ from glowdial.core.physics.noise_ratio import (
     signal_plus_noise_to_noise_db,
 )
 
-FIRST_LEVEL_V = 50e-6
 MOST_LEVELS = 8
 # without a limit to decide about, this many levels are enough
 FEW_LEVELS = 5
 # known to this in nineteen of twenty is known
 KNOWN_DB = 0.5
-RUN_READINGS = 30
-# what a generator gives, and what no set needs
-LEAST_LEVEL_V, MOST_LEVEL_V = 0.05e-6, 0.1
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -198,14 +194,7 @@ def _ask(
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "
         f"{engineering(level, 'V')}: level, output with the tone on, and with it off. A needle "
         "that wanders: its ends, as 0.82-0.95.",
-        (
-            Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
-            Field("on", "tone on", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
-            Field("off", "tone off", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
-            Field("on_spread", "scatter with the tone on, dB", DECIBELS, required=False),
-            Field("off_spread", "scatter with it off, dB", DECIBELS, required=False),
-            Field("readings", "readings of each", READINGS, required=False),
-        ),
+        PAIR_FIELDS,
         f"{level * 1e6:.1f} 0.92 0.27-0.31",
         expected_text=(
             f"{point.target_db:.0f} dB at {engineering(point.limit_v, 'V')} or less"

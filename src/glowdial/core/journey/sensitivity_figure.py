@@ -10,11 +10,17 @@ from glowdial.core.journey.entry import high_end, low_end
 from glowdial.core.journey.level_path import level_path
 from glowdial.core.journey.readings import planned
 from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.steps import Field
 from glowdial.core.language.quantities import (
+    AUDIO_VOLTS,
+    DECIBELS,
+    LEVEL,
+    READINGS,
     engineering,
 )
 from glowdial.core.language.verdicts import Judgement, Window, judge_between
 from glowdial.core.model.facts import ReceiverFacts, SensitivityPoint
+from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
 from glowdial.core.physics.level_path import LevelPath
 from glowdial.core.physics.level_search import (
     FoundLevel,
@@ -35,6 +41,19 @@ FOUND, LEFT = "found", "left"
 NO_TONE_DB, STRONG_V = 1.0, 1e-3
 # the questions of the search
 PAIR = "pair"
+FIRST_LEVEL_V = 50e-6
+# what a generator gives, and what no set needs
+LEAST_LEVEL_V, MOST_LEVEL_V = 0.05e-6, 0.1
+RUN_READINGS = 30
+# a pair as it is typed or read by a bench: the ends of a needle, or a run with its scatter
+PAIR_FIELDS = (
+    Field("level", "level", LEVEL, measurand=GENERATOR_LEVEL, sets="generator_emf_v"),
+    Field("on", "tone on", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
+    Field("off", "tone off", AUDIO_VOLTS, measurand=LOUDSPEAKER, swings=True),
+    Field("on_spread", "scatter with the tone on, dB", DECIBELS, required=False),
+    Field("off_spread", "scatter with it off, dB", DECIBELS, required=False),
+    Field("readings", "readings of each", READINGS, required=False),
+)
 # of a Gaussian: what holds nine in ten over what holds nineteen in twenty
 NINETY_OF_95 = 1.645 / 1.96
 

@@ -111,7 +111,7 @@ PAPER_CAPACITANCE = Quantity(
 )
 LOAD_OHM = Quantity("load", "ohm", "ohm", 0.1, 1e5, "4", "must be a load of 0.1 ohm to 100k")
 OFFSET = Quantity(
-    "offset", "Hz", "kHz", -1e6, 1e6, "10", "must be up to 1 MHz off tune, below with a minus"
+    "offset", "Hz", "kHz", -5e7, 5e7, "10", "must be up to 50 MHz off tune, below with a minus"
 )
 DEVIATION = Quantity(
     "deviation", "Hz", "kHz", 0.0, 2e5, "75", "must be a deviation of 0 to 200 kHz"

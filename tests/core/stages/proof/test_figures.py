@@ -305,7 +305,7 @@ def elsewhere(*lines: str) -> Step:
     record = a_record(begun())
     for line in lines:
         step = left_steps(record)["proof.left.bc.answers"]
-        ask = next(a for a in step.others if a.key.startswith("pair-at"))
+        ask = next(a for a in step.others if a.key.startswith("pair-at-any"))
         entry = read_entry(ask, line, {})
         ROOM.check(Situation(FACTS, record), step, ask, Entering(entry.values, entry.texts))
         answer = an_answer(len(record.answers) + 1, step.key, ask.key, entry.values, **entry.texts)
@@ -367,9 +367,37 @@ def test_an_aerial_that_lowers_the_noise_is_a_slip(line: str) -> None:
 def test_a_bare_frequency_of_a_short_wave_band_is_in_megahertz() -> None:
     step = left_steps(a_record(begun()))["proof.left.sw.answers"]
     band = FACTS.band("sw")
-    for name in ("pair-at", "by-ear"):
+    for name in ("pair-at-any", "by-ear"):
         ask = next(a for a in step.others if a.key.startswith(name))
         assert read_entry(ask, ask.example, {}).values["frequency"] in (
             pytest.approx(band.low_mark_hz),
             pytest.approx(band.high_mark_hz),
         )
+
+
+def planned(step: Step) -> list[Ask]:
+    return [a for a in step.others if a.key.startswith("pair-at") and a.point]
+
+
+def test_low_middle_and_high_of_every_band_are_offered_to_the_bench() -> None:
+    for band in FACTS.bands:
+        asks = planned(left_steps(a_record(begun()))[f"proof.left.{band.key}.answers"])
+        places = [dict(a.point)["at_hz"] for a in asks]
+        assert places[0] == band.low_mark_hz and places[2] == band.high_mark_hz
+        assert places[0] < places[1] < places[2] and all(a.recipe for a in asks)
+
+
+def test_a_planned_place_is_searched_from_its_own_readings() -> None:
+    record = a_record(begun())
+    key = "proof.left.bc.answers"
+    for _ in range(4):
+        ask = planned(left_steps(record)[key])[1]
+        level = float(ask.example.split()[0]) * 1e-6
+        entry = read_entry(ask, levels_at(9e-6, 0.3, level)[0], {})
+        seq = len(record.answers) + 1
+        answer = Answer(seq, key, ask.key, entry.values, {}, point=ask.point)
+        record = replace(record, answers=(*record.answers, answer))
+    (found,) = left_steps(record)[key].results
+    assert found.value == pytest.approx(9e-6, rel=0.05)
+    # the other places begin where nothing is known
+    assert planned(left_steps(record)[key])[0].example.startswith("50.0 ")

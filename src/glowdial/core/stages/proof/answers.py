@@ -36,7 +36,7 @@ from glowdial.core.stages.proof.figure import (
     proof_leads,
     told_figure,
 )
-from glowdial.core.stages.proof.places import place_ask, place_results
+from glowdial.core.stages.proof.places import place_ask, place_results, planned_asks
 
 # what a match is made at: above the noise, below where control flattens everything
 MATCH_LEVEL_V = 100e-6
@@ -52,6 +52,7 @@ def answers_step(at: Phase, band: BandFacts) -> Step:
     asks = [
         *_false_asks(facts, band),
         _off_tune_ask(facts, band, len(taken)),
+        *planned_asks(facts, record, band, taken),
         place_ask(band, len(taken), fm=is_fm(facts)),
         _by_ear_ask(band, len(taken)),
     ]
