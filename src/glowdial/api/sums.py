@@ -36,6 +36,7 @@ class SumShape(BaseModel):
     lines: list[SumLineShape]
     picture: SupplyPictureShape | None
     plot: PlotShape | None
+    beside: PlotShape | None = None
 
 
 def _body(form: SumForm) -> type[BaseModel]:

@@ -27,6 +27,17 @@ def tone(hz: float, seconds: float, amplitude: float = 0.3, rate: float = RATE) 
     return amplitude * np.sin(2.0 * np.pi * hz * np.arange(int(seconds * rate)) / rate + 0.3)
 
 
+def test_the_tone_over_time_shows_when_it_was_on() -> None:
+    at = np.arange(int(20.0 * RATE)) / RATE
+    found = figures(tone(1000.0, 20.0) * ((at // 5.0) % 2 == 0) + noise(20.0, 1e-3, 5))
+    levels = dict(found.over_time)
+    assert 100 < len(levels) <= 300 and max(levels) < 20.0
+    on = [db for s, db in levels.items() if s % 10.0 < 4.5 and s % 5.0 > 0.5]
+    off = [db for s, db in levels.items() if s % 10.0 > 5.5 and s % 5.0 < 4.5]
+    assert min(on) == pytest.approx(20.0 * math.log10(0.3 / math.sqrt(2.0)), abs=0.2)
+    assert max(off) < min(on) - 40.0
+
+
 def noise(seconds: float, rms: float, seed: int, rate: float = RATE) -> np.ndarray:
     return rms * np.random.default_rng(seed).standard_normal(int(seconds * rate))
 

@@ -4351,7 +4351,7 @@ export interface components {
              */
             level: string;
             /**
-             * To (ohm)
+             * To
              * @description must be a resistance of 0 to 1000 M
              * @example 50
              */
@@ -4369,7 +4369,7 @@ export interface components {
              */
             shape: "T" | "pi" | "L, least loss";
             /**
-             * From (ohm)
+             * From
              * @description must be a resistance of 0 to 1000 M
              * @example 50
              */
@@ -5891,6 +5891,7 @@ export interface components {
          * @description What came out: the sentence that goes into a log, figures, and what is to be seen.
          */
         SumShape: {
+            beside?: components["schemas"]["PlotShape"] | null;
             /** Lines */
             lines: components["schemas"]["SumLineShape"][];
             picture: components["schemas"]["SupplyPictureShape"] | null;

@@ -81,6 +81,7 @@ export function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | n
         </Suspense>
       )}
       {answer.plot && <Plot plot={answer.plot} />}
+      {answer.beside && <Plot plot={answer.beside} />}
     </>
   );
 }

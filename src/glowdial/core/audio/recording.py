@@ -11,7 +11,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +38,8 @@ LINE_DB = 8.0
 NINETY_FIVE = 1.96
 # of a recording so much counts in spectra whose windows leave its ends out
 WINDOWED = 0.7
+# of a level over time
+MOST_PLACES = 300
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +57,7 @@ class AudioFigures:
     ``on_off_db`` is (S+N)/N by an on/off pair, None where the tone was on all the time. A figure of
     noise is good to ``noise_doubt_db`` (95 %), by bandwidth and time. ``sinad_without_hum_db``
     leaves the hum lines out of the noise. ``mains_hz`` is 50 or 60, 0 where no hum stands out.
+    ``over_time`` is the tone's level in dB of full scale over the recording's seconds.
     ``response`` is what a tone that was swept or stepped came through at, empty for one that stood
     still.
     """
@@ -77,6 +80,7 @@ class AudioFigures:
     clipped: bool
     spectrum: Spectrum
     response: tuple[Line, ...] = ()
+    over_time: tuple[tuple[float, float], ...] = ()
 
     def hum_words(self) -> tuple[str, ...]:
         """The likely causes of the hum lines, the strongest first."""
@@ -124,11 +128,13 @@ def audio_figures(
         for piece in blocks():
             whole.add(piece)
         found_hz = whole.spectrum().peak_hz(TONE_BAND_HZ[0], min(TONE_BAND_HZ[1], high_hz))
-        return _figures(first, whole.spectrum(), None, band, found_hz, length_s, 0.0)
+        found = _figures(first, whole.spectrum(), None, band, found_hz, length_s, 0.0)
+        return replace(found, over_time=_over_time(glances))
     spectrum_on, spectrum_off, on_s, off_s = _apart(blocks(), rate_hz, fine, on, off)
     ratio = _band_power(spectrum_on, band) / max(_band_power(spectrum_off, band), 1e-30)
     found_hz = spectrum_on.peak_hz(TONE_BAND_HZ[0], min(TONE_BAND_HZ[1], high_hz))
-    return _figures(first, spectrum_on, 10.0 * math.log10(ratio), band, found_hz, on_s, off_s)
+    found = _figures(first, spectrum_on, 10.0 * math.log10(ratio), band, found_hz, on_s, off_s)
+    return replace(found, over_time=_over_time(glances))
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,6 +207,16 @@ def _glances(blocks: Iterable[Floats], rate_hz: float, tone_hz: float) -> _Glanc
         centred = shaped - shaped.mean(axis=1, keepdims=True)
         found.append(scale * np.abs(centred @ turn) ** 2)
     return _Glances(np.concatenate(found) if found else np.zeros(0), size, rate_hz)
+
+
+def _over_time(glances: _Glances) -> tuple[tuple[float, float], ...]:
+    """The tone's level over time, no more than a few hundred places of it."""
+    whole = glances.tone.size
+    each = max(1, math.ceil(whole / MOST_PLACES))
+    count = whole // each
+    mean = glances.tone[: count * each].reshape(count, each).mean(axis=1)
+    step_s = each * glances.size / glances.rate_hz
+    return tuple((float((n + 0.5) * step_s), _db(float(p))) for n, p in enumerate(mean))
 
 
 def _on_and_off(glances: _Glances) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:

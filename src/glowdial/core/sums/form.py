@@ -28,12 +28,14 @@ class SumLine:
 
 @dataclass(frozen=True, slots=True)
 class SumAnswer:
-    """What came out: the sentence that goes into a log, figures, and what is to be seen."""
+    """What came out: the sentence that goes into a log, figures, and what is to be seen, with a
+    second plot ``beside`` the first where there is one."""
 
     sentence: str
     lines: tuple[SumLine, ...] = ()
     picture: SupplyPicture | None = None
     plot: Plot | None = None
+    beside: Plot | None = None
 
 
 Work = Callable[[Entry, Sequence[StockItem]], SumAnswer]

@@ -31,7 +31,17 @@ def recording_answer(channels: tuple[AudioFigures, ...], rate_hz: float) -> SumA
         sentences = [_response_sentence(one, s) for one, s in zip(channels, sides, strict=True)]
         plot = _response_plot(channels, sides)
     lines.append(SumLine("recorded with", f"{rate_hz / 1e3:g} kHz, up to {_top_words(rate_hz)}"))
-    return SumAnswer(" ".join(sentences), tuple(lines), None, plot)
+    return SumAnswer(" ".join(sentences), tuple(lines), None, plot, _time_plot(channels, sides))
+
+
+def _time_plot(channels: tuple[AudioFigures, ...], sides: tuple[str, ...]) -> Plot:
+    """The tone over the recording: where it comes and goes, drifts or is cut off."""
+    lines = tuple(
+        PlotLine(side or "tone", role, *zip(*one.over_time, strict=True))
+        for one, side, role in zip(channels, sides, ("measured", "found"), strict=False)
+        if one.over_time
+    )
+    return Plot("The tone over time", "s", "dB of full scale", lines)
 
 
 def _reference(one: AudioFigures) -> Line:
