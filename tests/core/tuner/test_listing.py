@@ -80,6 +80,18 @@ def test_readings_become_figures(
     assert measured.reduced(rows) == pytest.approx(expected, abs=1e-3)
 
 
+def test_no_set_is_told_to_be_as_good_as_the_generator() -> None:
+    separation, distortion = (shipped_list().of(k) for k in ("separation", "distortion-audio"))
+    assert separation is not None and separation.residual is not None
+    assert separation.bounded(separation.residual - 3.0)
+    assert not separation.bounded(separation.residual - 9.0)
+    assert distortion is not None and distortion.residual is not None
+    assert distortion.bounded(1.5 * distortion.residual)
+    assert not distortion.bounded(3.0 * distortion.residual)
+    capture = shipped_list().of("capture")
+    assert capture is not None and not capture.bounded(1e9)
+
+
 def test_too_few_readings_of_a_point_are_refused() -> None:
     measured = shipped_list().of("separation")
     assert measured is not None and measured.reduction is Reduction.RATIO
@@ -117,6 +129,7 @@ def test_too_few_readings_of_a_point_are_refused() -> None:
         (changed("measurements", 0, "limits", 0, "low", to=math.nan), "number of"),
         (changed("measurements", 0, "limits", 0, "whose", to=""), "whose"),
         (changed("measurements", 0, "limits", to="none"), "limits"),
+        (changed("measurements", 0, "residual", to="low"), "residual"),
     ],
 )
 def test_what_is_wrong_is_said_with_its_place(text: str, words: str) -> None:

@@ -38,6 +38,7 @@ SETTINGS: Mapping[str, tuple[float, float]] = {
 WORDS = frozenset({"programme", "pilot", "position"})
 KEYS = frozenset(
     {"key", "title", "method", "set", "vary", "read", "reduce", "good", "reference", "limits"}
+    | {"residual"}
 )
 FIRST_NAMES = "abcdefghijklmnopqrstuvwxyz"
 
@@ -124,6 +125,9 @@ def _measurement(row: Any, number: int) -> Measurement:
         _choice(Good, row, "good", where),
         float(reference) if reference is not None else None,
         tuple(_limit(x, f"{where}, limit {n + 1}") for n, x in enumerate(limits)),
+        None
+        if row.get("residual") is None
+        else _number(row["residual"], f"{where}, residual", 1e-4, 200.0),
     )
 
 

@@ -17,6 +17,8 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.tuner.drive import AudioMeter, Drive, Look
 
 LEAST_V = 1e-9
+# two like causes in step make twice of one
+BOUND_DB = 6.02
 
 
 class Reduction(StrEnum):
@@ -61,7 +63,8 @@ class CurveLimit:
 @dataclass(frozen=True, slots=True)
 class Measurement:
     """One entry of the list. ``varies`` names the drive's setting that its points are values of,
-    in SI; ``reference`` is the point that others are relative to."""
+    in SI; ``reference`` is the point that others are relative to. ``residual`` is the figure that
+    the generator would give by itself: no set is told to be better than that, nor as good."""
 
     key: str
     title: str
@@ -75,6 +78,7 @@ class Measurement:
     good: Good
     reference: float | None = None
     limits: tuple[CurveLimit, ...] = ()
+    residual: float | None = None
 
     def drive(self, point: float, reading: TunerReading) -> Drive:
         """What the generators are set to for a reading at a point."""
@@ -112,6 +116,15 @@ class Measurement:
         if other is None:
             return None
         return 20.0 * math.log10(max(row[0], LEAST_V) / max(other, LEAST_V))
+
+    def bounded(self, value: float) -> bool:
+        """Whether a figure is so near to the generator's own that half of it or more may be that:
+        within 6 dB, or half of a share."""
+        if self.residual is None:
+            return False
+        if self.reduction is Reduction.SHARE:
+            return value < 2.0 * self.residual
+        return value > self.residual - BOUND_DB
 
     def limit_at(self, point: float) -> CurveLimit | None:
         """The limit that holds at a point."""

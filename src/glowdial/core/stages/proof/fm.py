@@ -288,7 +288,14 @@ def _advice(
     words = []
     if rows and waiting:
         words.append(f"{len(waiting)} of {len(measured.points)} points are not read yet.")
-    words += curve_words(measured, measured.reduced(rows))
+    curve = measured.reduced(rows)
+    words += curve_words(measured, curve)
+    bounded = [point_words(measured, x) for x, value in curve.items() if measured.bounded(value)]
+    if bounded and measured.residual is not None:
+        words.append(
+            f"At {', '.join(bounded)} the figure is near what the generator gives by itself "
+            f"({figure_words(measured, measured.residual)}): the set may be better than that."
+        )
     return tuple(words)
 
 
