@@ -7,20 +7,26 @@ import shutil
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from builders import aligned
+from builders import a_record, aligned, an_answer
+from glowdial.core.journey.record import Answer, JobRecord, question_name
+from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
-from glowdial.core.journey.steps import Step
+from glowdial.core.journey.steps import Status, Step
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.proof.fm import fm_steps
 from glowdial.core.stages.proof.fm_points import (
     FILE,
     LIST_ASK,
     LIST_FIELD,
     LIST_STEP,
+    POINT,
+    X,
     fm_list,
     points_csv,
     taken,
@@ -278,3 +284,32 @@ def test_an_alarm_stops_a_run_and_none_begins_until_it_is_settled(
     assert waited(workshop, job, lambda view: not view.running).done == stopped.done
     settle_alarm(workshop, job, stamp(workshop, job, "settled"), cause="C12", done="renewed")
     assert job_page(workshop, job).record.alarm is None
+
+
+def fm_step(facts: ReceiverFacts, record: JobRecord, phase: str, key: str) -> Step:
+    steps = fm_steps(Situation(facts, record), phase)
+    return next(s for s in steps if s.key == f"{told_key(phase)}.{key}")
+
+
+def test_a_point_that_is_not_met_is_asked_for_again_and_the_latest_word_of_it_counts(
+    facts: ReceiverFacts,
+) -> None:
+    """The point that is outside, not the first of the list; then a file that holds it."""
+    quieting = next(m for m in shipped_list().measurements if m.key == "quieting")
+    bad = quieting.points[-1]
+    key = f"{told_key(FOUND)}.quieting"
+    answers = [an_answer(1, LIST_STEP, LIST_ASK, **{LIST_FIELD: shipped_list_text()})]
+    for x in quieting.points:
+        values = {"r1": 0.5, "r2": 0.4 if x == bad else 1e-4}
+        answers.append(Answer(len(answers) + 1, key, POINT, values, {}, point=((X, x),)))
+    left = [replace(a, step=f"{told_key(LEFT)}.quieting") for a in answers[1:]]
+    record = a_record(*answers, *[replace(a, seq=a.seq + 100) for a in left])
+    step = fm_step(facts, record, LEFT, "quieting")
+    assert step.status is Status.TROUBLE and step.ask is not None
+    assert step.ask.name == question_name(POINT, ((X, bad),))
+    rows = dict.fromkeys(quieting.points, (0.5, 1e-4))
+    text = points_csv(quieting, rows)
+    filed = an_answer(900, step.key, FILE, **{FILE: text})
+    after = fm_step(facts, replace(record, answers=(*record.answers, filed)), LEFT, "quieting")
+    assert after.status is Status.DONE
+    assert {r.question for r in after.results} == {FILE}

@@ -40,7 +40,8 @@ OTHER_TONE_HZ = 400.0
 SEARCH_DB, SEARCH_STEPS = (-30.0, 80.0), 9
 LIGHT_M_PER_S = 3e8
 QUIETEST_V = 2e-5
-HALF_DB_OF_PAIR = 0.7133
+# where one of three alike pairs is 1 dB down, in its own half widths
+ONE_DB_OF_PAIR = 0.7133
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +151,7 @@ class StereoTuner:
         """Three tuned pairs, each of its own tuning, as seen from the middle of the channel."""
         c = self.condition
         offset_hz = np.fft.fftfreq(SAMPLES, 1.0 / RATE_HZ)
-        pair_hz = c.if_width_hz / HALF_DB_OF_PAIR
+        pair_hz = c.if_width_hz / ONE_DB_OF_PAIR
         whole = np.ones(SAMPLES, dtype=np.complex128)
         for n in (-1.0, 0.0, 1.0):
             u = 2.0 * (offset_hz - c.if_offset_hz - n * c.pair_spread_hz) / pair_hz

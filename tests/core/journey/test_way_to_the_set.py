@@ -95,6 +95,17 @@ def test_a_figure_is_at_the_set_and_its_doubt_holds_that_of_the_way() -> None:
     )
 
 
+def test_what_is_noted_of_the_way_later_does_not_change_what_was_read_before() -> None:
+    pair = {"level": 200e-6, "on": 0.9487, "off": 0.3}
+    answer = an_answer(4, POINT.key(LEFT), "pair1", pair)
+    plain = measured(a_record(answer), POINT, LEFT)
+    later = a_record(answer, an_answer(5, PATH_STEP, "parts", table=PARTS))
+    after = measured(later, POINT, LEFT)
+    assert plain is not None and after is not None and plain.found == after.found
+    # and what counts for the next reading is the way as it stands
+    assert level_path(later, 1e6) is not None and level_path(later, 1e6, answer) is None
+
+
 def test_the_first_level_is_what_the_generator_is_set_to_for_the_limit_at_the_set() -> None:
     def first(record: JobRecord) -> float:
         step = looked_at(sensitivity_step(Situation(FACTS, record), POINT, "proof", LEFT))

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from glowdial.core.alignment.trace_table import read_transmission
-from glowdial.core.journey.record import JobRecord
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Ask, Field, Status, Step
@@ -32,19 +32,24 @@ MOST_PARTS = 20
 SWEPT_DOUBT_DB, BEYOND_DOUBT_DB = 0.1, 3.0
 
 
-def level_path(record: JobRecord, frequency_hz: float) -> LevelPath | None:
-    """The parts as they were noted, at a frequency; None where nothing was."""
+def level_path(
+    record: JobRecord, frequency_hz: float, reading: Answer | None = None
+) -> LevelPath | None:
+    """The parts at a frequency, as they were noted when a reading was taken, or as they stand now;
+    None where nothing was. What is noted later does not change what was read before."""
+    noted = [a for a in record.taken_in(PATH_STEP) if reading is None or a.seq < reading.seq]
+    last = {a.question: a for a in noted}
     parts: list[PathPart] = []
-    listed = record.latest(PATH_STEP, PARTS)
+    listed = last.get(PARTS)
     if listed is not None:
         parts += read_parts(listed.texts[TABLE])
-    swept = record.latest(PATH_STEP, NETWORK)
+    swept = last.get(NETWORK)
     if swept is not None:
         parts.append(_swept_part(swept.texts[TABLE], frequency_hz))
-    ends = record.latest(PATH_STEP, MISMATCH)
+    ends = last.get(MISMATCH)
     if ends is not None:
         parts.append(mismatch_part(ends.values["source"], ends.values["load"]))
-    leak = record.latest(PATH_STEP, LEAK)
+    leak = last.get(LEAK)
     return together(parts, leak.values["level"] if leak else 0.0)
 
 
@@ -114,10 +119,10 @@ def path_steps(situation: Situation) -> list[Step]:
             PATH_STEP,
             "proof",
             "What stands between generator and set",
-            "Cable, pads and matching lose level. What is noted here is taken off every level of "
-            "the proof, and its doubt goes into every figure. A transformer whose loss nobody "
-            "knows is a doubt, not nothing: work at the impedance whose loss is known, or match to "
-            "the set and say so.",
+            "Cable, pads and matching lose level. What is noted here is taken off every level that "
+            "is read from then on, and its doubt goes into every figure. A transformer whose loss "
+            "nobody knows is a doubt, not nothing: work at the impedance whose loss is known, or "
+            "match to the set and say so.",
             status=Status.DONE,
             notes=notes,
             others=(_parts_ask(), _network_ask(), _mismatch_ask(), _leak_ask()),

@@ -25,20 +25,19 @@ from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.sensitivity_figure import (
     FIRST_LEVEL_V,
     FOUND,
-    LEAST_LEVEL_V,
     LEFT,
-    MOST_LEVEL_V,
     PAIR,
     PAIR_FIELDS,
     RUN_READINGS,
     NumberedPoint,
     Sensitivity,
     figure_of,
+    generator_level_v,
     judged,
     measured,
     no_tone,
     noise_of,
-    pair_of,
+    pairs_at_the_set,
     ratio_of,
 )
 from glowdial.core.journey.signal_in import through_words
@@ -87,11 +86,12 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     answers = record.of_step(key)
     fresh = [a for a in answers if not record.stale(a, basis)]
     path = level_path(record, point.frequency_hz)
-    figure = figure_of(point, fresh, path)
+    figure = figure_of(record, point, fresh)
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
         results = (_figure_result(point, fresh[-1], figure, phase), *results)
-    ask = _ask(facts, point, fresh, len(answers) + 1, path)
+    level_v = _level_v(record, point, fresh, path)
+    ask = _ask(facts, point, level_v, len(answers) + 1)
     searching = any(a.ask.startswith(PAIR) for a in fresh)
     lost = searching and figure is None
     wanted = (lost or len(fresh) < MOST_LEVELS) and not _enough(point, figure, len(fresh))
@@ -117,7 +117,7 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         cost=_cost(point, figure),
         # a set that nothing comes through is left as it is, with a reason
         leave=lost and len(fresh) >= MOST_LEVELS,
-        show_chain=lambda: chain_picture(facts, record, _now(facts, point, fresh, path)),
+        show_chain=lambda: chain_picture(facts, record, _now(facts, point, level_v, path)),
     )
     return settle(
         step, remaining=ask if wanted else None, retake=ask if figure is not None else None
@@ -137,29 +137,29 @@ def _enough(point: SensitivityPoint, figure: Sensitivity | None, levels: int) ->
 
 
 def _now(
-    facts: ReceiverFacts, point: SensitivityPoint, rows: list[Answer], path: LevelPath | None
+    facts: ReceiverFacts, point: SensitivityPoint, level_v: float, path: LevelPath | None
 ) -> SetUp:
     """Generator through the dummy aerial, voltmeter at the loudspeaker."""
     return SetUp(
         signal_hz=point.frequency_hz,
         generator_at=AERIAL,
         through=", ".join(w for w in (path_words(path), through_words(facts)) if w),
-        level_v=_level_v(point, rows, path),
+        level_v=level_v,
         meter_at=SPEAKER,
         meter="audio",
         band=point.band,
     )
 
 
-def _level_v(point: SensitivityPoint, rows: list[Answer], path: LevelPath | None) -> float:
+def _level_v(
+    record: JobRecord, point: SensitivityPoint, rows: list[Answer], path: LevelPath | None
+) -> float:
     """What to set the generator to next."""
-    if any(a.ask.startswith(PAIR) for a in rows):
-        wanted_v = next_search_level_v([pair_of(a) for a in rows], point.target_db)
-        return min(max(wanted_v or FIRST_LEVEL_V, LEAST_LEVEL_V), MOST_LEVEL_V)
-    if rows:
+    if rows and not any(a.ask.startswith(PAIR) for a in rows):
         return next_level_v(noise_of(rows[-1]))
-    wanted_v = point.limit_v or FIRST_LEVEL_V
-    return path.at_the_generator_v(wanted_v) if path else wanted_v
+    pairs = pairs_at_the_set(record, point.frequency_hz, rows)
+    wanted_v = next_search_level_v(pairs, point.target_db) or point.limit_v or FIRST_LEVEL_V
+    return generator_level_v(path, wanted_v)
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:
@@ -181,14 +181,7 @@ def _figure_result(
     return replace(told, judgement=judged(point, figure))
 
 
-def _ask(
-    facts: ReceiverFacts,
-    point: SensitivityPoint,
-    rows: list[Answer],
-    number: int,
-    path: LevelPath | None,
-) -> Ask:
-    level = _level_v(point, rows, path)
+def _ask(facts: ReceiverFacts, point: SensitivityPoint, level: float, number: int) -> Ask:
     return Ask(
         f"{PAIR}{number}",
         f"Dial and generator on {khz(point.frequency_hz)} as it comes in; level "

@@ -124,34 +124,51 @@ def _swung(answer: Answer, name: str) -> Swung:
 
 
 def pair_of(answer: Answer) -> PairAtLevel:
-    """An answer as a pair with what each reading is worth."""
+    """An answer as a pair at the generator's level, with what each reading is worth."""
     return PairAtLevel(answer.values["level"], _swung(answer, "on"), _swung(answer, "off"))
 
 
+def pairs_at_the_set(
+    record: JobRecord, frequency_hz: float, answers: Sequence[Answer]
+) -> list[PairAtLevel]:
+    """Pairs at the levels that reached the set, by the way that each was read through."""
+    found = []
+    for answer in answers:
+        pair, path = pair_of(answer), level_path(record, frequency_hz, answer)
+        found.append(replace(pair, level_v=path.at_the_end_v(pair.level_v)) if path else pair)
+    return found
+
+
 def figure_of(
-    point: SensitivityPoint, answers: list[Answer], path: LevelPath | None = None
+    record: JobRecord, point: SensitivityPoint, answers: Sequence[Answer]
 ) -> Sensitivity | None:
-    """What answers come to at the end of the way to the set; those of before the search by the rule
-    of then."""
+    """What answers come to at the set; those of before the search by the rule of then."""
     if any(a.ask.startswith(PAIR) for a in answers):
-        found = found_level([pair_of(a) for a in answers], point.target_db)
+        pairs = pairs_at_the_set(record, point.frequency_hz, answers)
+        found = found_level(pairs, point.target_db)
         if found is None or not found.enclosed:
             return None
-        found = _at_the_set(found, path) if path else found
+        path = level_path(record, point.frequency_hz, answers[-1])
+        found = _with_doubt(found, path) if path else found
         return Sensitivity(found.level_v, found)
     level_v = sensitivity_v(tuple(noise_of(a) for a in answers))
     return Sensitivity(level_v) if level_v is not None else None
 
 
+def generator_level_v(path: LevelPath | None, level_v: float) -> float:
+    """What the generator is set to for a level at the set, within what one gives."""
+    wanted_v = path.at_the_generator_v(level_v) if path else level_v
+    return min(max(wanted_v, LEAST_LEVEL_V), MOST_LEVEL_V)
+
+
 def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:
     """The figure of a point as found or as left, None while there is none."""
-    path = level_path(record, point.given.frequency_hz)
-    return figure_of(point.given, list(record.of_step(point.key(phase))), path)
+    return figure_of(record, point.given, record.of_step(point.key(phase)))
 
 
-def _at_the_set(found: FoundLevel, path: LevelPath) -> FoundLevel:
-    """A level at the generator as it is at the set, the way's doubt beside its own."""
-    middle = path.at_the_end_v(found.level_v)
+def _with_doubt(found: FoundLevel, path: LevelPath) -> FoundLevel:
+    """A level at the set with the doubt of the way to it beside its own."""
+    middle = found.level_v
     own = path.doubt_at_db(middle)
     ninety = math.hypot(found.doubt_db, own * NINETY_OF_95)
     most = math.hypot(found.doubt_95_db, own)

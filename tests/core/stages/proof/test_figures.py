@@ -259,6 +259,39 @@ def test_a_move_spoils_what_was_read_as_left() -> None:
     assert step.status is Status.RECHECK and step.ask is not None and step.ask.key == "image"
 
 
+MOVED = Move(3, FACTS.if_adjusters()[0], 0.25, "x")
+
+
+def test_what_is_read_again_at_its_place_counts_alone() -> None:
+    """A reading of a series after a move: a question with a new number takes the place of the old
+    one, and the two are not counted together."""
+    key = "proof.left.bc.answers"
+    before = an_answer(2, key, "off-tune1", {"offset": 10e3, "wanted": 1e-4, "other": 1e-2})
+    record = replace(a_record(begun(), before), moves=(MOVED,))
+    stale = left_steps(record)[key]
+    assert stale.status is Status.RECHECK and stale.ask is not None
+    assert stale.ask.key == "off-tune2"
+    after = an_answer(4, key, "off-tune2", {"offset": 10e3, "wanted": 1e-4, "other": 2e-2})
+    again = left_steps(replace(record, answers=(*record.answers, after)))[key]
+    assert again.status is Status.DONE and len(again.results) == 1
+    assert again.results[0].value == pytest.approx(20.0 * math.log10(200.0))
+
+
+def test_a_curve_of_before_a_move_does_not_meet_one_of_after_it() -> None:
+    key = "proof.left.output"
+
+    def curve(first: int, factor: float) -> list[Answer]:
+        values = [{"level": 10.0**-n, "on": factor * 10.0 ** (-0.1 * n)} for n in (1, 3, 5)]
+        return [an_answer(first + n, key, f"curve{first + n - 1}", v) for n, v in enumerate(values)]
+
+    record = replace(a_record(begun(), *curve(2, 1.0)), moves=(replace(MOVED, seq=6),))
+    stale = left_steps(record)[key]
+    assert stale.status is Status.RECHECK and stale.ask is not None
+    again = looked_at(left_steps(replace(record, answers=(*record.answers, *curve(7, 9.0))))[key])
+    assert again.status is Status.DONE
+    assert again.results[0].value == pytest.approx(8.0, abs=0.05)
+
+
 # ---- output over level
 
 

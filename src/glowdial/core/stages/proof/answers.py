@@ -3,6 +3,8 @@ out."""
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.dial_marks import frequency_quantity, is_fm, search_span_hz, signal_at
 from glowdial.core.journey.proof_conditions import (
@@ -28,15 +30,17 @@ from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import GENERATOR_LEVEL
 from glowdial.core.model.performance import Figure
 from glowdial.core.stages.proof.figure import (
+    DIGITS,
     LEVELS_DOUBT_DB,
     MATCH_DOUBT_DB,
     Phase,
+    counting,
     limit_of,
     offered,
     proof_leads,
     told_figure,
 )
-from glowdial.core.stages.proof.places import place_ask, place_results, planned_asks
+from glowdial.core.stages.proof.places import place_ask, place_of, place_results, planned_asks
 
 # what a match is made at: above the noise, below where control flattens everything
 MATCH_LEVEL_V = 100e-6
@@ -48,21 +52,21 @@ def answers_step(at: Phase, band: BandFacts) -> Step:
     key = f"proof.{at.name}.{band.key}.answers"
     facts, record = at.situation.facts.seen_by(band), at.record
     basis = at.basis(band)
-    taken = record.of_step(key)
+    counted, number = counting(record, key, basis, _thing), len(record.of_step(key))
+    taken = counted.answers
     asks = [
         *_false_asks(facts, band),
-        _off_tune_ask(facts, band, len(taken)),
-        *planned_asks(facts, record, band, taken),
-        place_ask(band, len(taken), fm=is_fm(facts)),
-        _by_ear_ask(band, len(taken)),
+        _off_tune_ask(facts, band, number),
+        *planned_asks(facts, record, band, taken, number),
+        place_ask(band, number, fm=is_fm(facts)),
+        _by_ear_ask(band, number),
     ]
     results = [
         r
         for a in taken
-        if (r := _answer_result(at, band, a, stale=record.stale(a, basis))) is not None
+        if (r := _answer_result(at, band, a, stale=counted.is_stale(a))) is not None
     ]
-    stale = [a.ask for a in taken if record.stale(a, basis)]
-    results += place_results(record, band, taken, fm=is_fm(facts), stale=bool(stale))
+    results += place_results(record, band, counted, fm=is_fm(facts))
     step = Step(
         key,
         at.stage,
@@ -75,7 +79,13 @@ def answers_step(at: Phase, band: BandFacts) -> Step:
         controls=("volume where it stood for the sensitivity",),
         powered=True,
     )
-    return offered(step, asks, stale)
+    return offered(step, asks, counted.stale)
+
+
+def _thing(answer: Answer) -> Hashable:
+    """What an answer tells of: the image, an offset, a place with its mode."""
+    kind = answer.ask.rstrip(DIGITS)
+    return place_of(answer) or (kind, answer.values.get("offset", answer.values.get("frequency")))
 
 
 def _wanted_hz(band: BandFacts, *, high: bool) -> float:
@@ -179,4 +189,4 @@ def _answer_result(at: Phase, band: BandFacts, answer: Answer, *, stale: bool) -
         offset_hz = values["offset"]
         label = f"{offset_hz / 1e3:+g} kHz"
     limit = limit_of(facts, figure, band.key, offset_hz)
-    return told_figure(at, answer, label, rejected_db, doubt_db, limit, stale=stale)
+    return told_figure(at, answer, label, figure, rejected_db, doubt_db, limit, stale=stale)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 
 from glowdial.core.journey.dial_marks import band_adjusters, dial_leads
@@ -55,17 +55,46 @@ class Phase:
 def offered(step: Step, asks: Sequence[Ask], stale: Sequence[str]) -> Step:
     """A step that nobody has to take; what was taken and is stale has to be taken again, and what
     is outside is trouble."""
-    kinds = {name.rstrip(DIGITS) for name in stale}
-    again = next((a for a in asks if a.key.rstrip(DIGITS) in kinds), None)
+    again = next((a for name in stale if (a := asking(asks, name)) is not None), None)
     outside = [r for r in step.results if not r.as_found and r.judgement.verdict.outside]
     rest = tuple(a for a in asks if a is not again)
     if again is not None:
         return replace(step, status=Status.RECHECK, ask=again, others=rest)
     if outside:
-        ask = next((a for a in asks if a.key == outside[0].question), asks[0])
+        ask = asking(asks, outside[0].question) or asks[0]
         others = tuple(a for a in asks if a is not ask)
         return replace(step, status=Status.TROUBLE, ask=ask, retake=True, others=others)
     return replace(step, status=Status.DONE, others=tuple(asks))
+
+
+def asking(asks: Sequence[Ask], question: str) -> Ask | None:
+    """The question that takes again what a question took: itself, or the next of its series."""
+    kind = question.partition("@")[0].rstrip(DIGITS)
+    own = (a for a in asks if a.name == question)
+    return next(own, next((a for a in asks if a.key.rstrip(DIGITS) == kind), None))
+
+
+@dataclass(frozen=True, slots=True)
+class Counting:
+    """Answers that count, in order, and the questions of those of them that are stale."""
+
+    answers: tuple[Answer, ...]
+    stale: tuple[str, ...]
+
+    def is_stale(self, answer: Answer) -> bool:
+        """Whether one of them is."""
+        return answer.question in self.stale
+
+
+def counting(
+    record: JobRecord, step: str, basis: Basis, what: Callable[[Answer], Hashable]
+) -> Counting:
+    """Of every thing that a step's answers tell (``what`` names it) those that are fresh; where
+    none of a thing is, the stale ones, until it is read again."""
+    answers = record.of_step(step)
+    fresh = {what(a) for a in answers if not record.stale(a, basis)}
+    kept = [a for a in answers if not record.stale(a, basis) or what(a) not in fresh]
+    return Counting(tuple(kept), tuple(a.question for a in kept if record.stale(a, basis)))
 
 
 def limit_of(
@@ -86,6 +115,7 @@ def told_figure(
     at: Phase,
     answer: Answer,
     label: str,
+    figure: Figure,
     value: float,
     doubt_db: float,
     limit: PerformanceLimit | None,
@@ -93,24 +123,21 @@ def told_figure(
     stale: bool,
 ) -> Result:
     """A figure with its doubt and its verdict; of decibels, or of watts where it is an output."""
-    watts = limit is not None and limit.figure is Figure.OUTPUT
+    watts = figure is Figure.OUTPUT
     text = f"{engineering(value, 'W')}" if watts else f"{value:.1f} dB"
     known = f"{text} ± {doubt_db:.1f} dB"
     found = at.name == FOUND
     if limit is None:
         return result(answer, label, known, value, stale=stale, as_found=found)
-    least = limit.figure.more_is_better
+    least = figure.more_is_better
     window = Window(limit.limit, None) if least else Window(None, limit.limit)
     edge = engineering(limit.limit, "W") if watts else f"{limit.limit:g} dB"
     edges = (edge, "") if least else ("", edge)
     told = result(answer, label, known, value, window, edges, stale=stale, as_found=found)
     ends = _ends(value, doubt_db, watts=watts)
-    as_ratio = Window(*(None if e is None else _ratio(e, watts=watts) for e in _edges(window)))
+    limit_ratio = _ratio(limit.limit, watts=watts)
+    as_ratio = Window(limit_ratio, None) if least else Window(None, limit_ratio)
     return replace(told, judgement=judge_between(*ends, as_ratio))
-
-
-def _edges(window: Window) -> tuple[float | None, float | None]:
-    return window.low, window.high
 
 
 def _ratio(value: float, *, watts: bool) -> float:

@@ -5,7 +5,7 @@ Nobody has to take them; each may be read by instruments, typed point by point, 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
@@ -17,6 +17,7 @@ from glowdial.core.journey.record import (
     CABINET,
     NOTHING,
     PART_AREAS,
+    Answer,
     Basis,
     JobRecord,
     question_name,
@@ -35,6 +36,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.language.quantities import engineering
 from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.stages.proof.figure import counting, offered
 from glowdial.core.stages.proof.fm_points import (
     FILE,
     LIST_ASK,
@@ -105,7 +107,7 @@ def fm_steps(situation: Situation, phase: str) -> list[Step]:
     steps = [_measurement_step(facts, record, m, phase) for m in listed.measurements]
     if phase == FOUND and record.moves:
         steps = [s for s in steps if s.results]
-    return [*steps, _told_step(record, listed, phase)]
+    return [*steps, _told_step(facts, record, listed, phase)]
 
 
 def _offered(record: JobRecord, listed: MeasurementList, phase: str) -> bool:
@@ -169,10 +171,9 @@ def _basis(facts: ReceiverFacts, phase: str) -> Basis:
 def _measurement_step(
     facts: ReceiverFacts, record: JobRecord, measured: Measurement, phase: str
 ) -> Step:
-    key, basis = fm_key(phase, measured), _basis(facts, phase)
-    answers = record.of_step(key)
-    stale = [a for a in answers if record.stale(a, basis)]
-    fresh = tuple(a for a in answers if a not in stale)
+    key = fm_key(phase, measured)
+    counted = counting(record, key, _basis(facts, phase), lambda a: a.question)
+    fresh = [a for a in counted.answers if not counted.is_stale(a)]
     rows = taken_of(fresh, measured)
     asks = [_point_ask(facts, record, measured, x) for x in measured.points]
     waiting = [a for x, a in zip(measured.points, asks, strict=True) if x not in rows]
@@ -181,7 +182,7 @@ def _measurement_step(
         STAGE,
         f"FM {measured.title}, as {phase}",
         f"{measured.method}. {set_words(measured)}",
-        results=tuple(_results(record, measured, phase, rows)),
+        results=tuple(_results(fresh, measured, phase, rows)),
         advice=_advice(measured, rows, waiting),
         leads=(
             signal_lead(facts),
@@ -190,15 +191,8 @@ def _measurement_step(
         powered=True,
         draw=lambda: curve_plot(record, measured, phase),
     )
-    others = [*waiting, *[a for a in asks if a not in waiting], _file_ask(measured)]
-    outside = [r for r in step.results if not r.as_found and r.judgement.verdict.outside]
-    if stale:
-        return replace(step, status=Status.RECHECK, ask=others[0], others=tuple(others[1:]))
-    if outside:
-        return replace(
-            step, status=Status.TROUBLE, ask=others[0], retake=True, others=tuple(others[1:])
-        )
-    return replace(step, status=Status.DONE, others=tuple(others))
+    rest = [a for a in asks if a not in waiting]
+    return offered(step, [*waiting, *rest, _file_ask(measured)], counted.stale)
 
 
 def _point_ask(facts: ReceiverFacts, record: JobRecord, measured: Measurement, x: float) -> Ask:
@@ -253,16 +247,15 @@ def _file_ask(measured: Measurement) -> Ask:
 
 
 def _results(
-    record: JobRecord, measured: Measurement, phase: str, rows: Mapping[float, tuple[float, ...]]
+    fresh: Sequence[Answer],
+    measured: Measurement,
+    phase: str,
+    rows: Mapping[float, tuple[float, ...]],
 ) -> list[Result]:
     """The figure at every point; each is told of the answer that gave it."""
-    by_point = {a.asked_at(X): a for a in record.of_step(fm_key(phase, measured)) if a.ask == POINT}
-    listed = record.latest(fm_key(phase, measured), FILE)
+    given_by = {x: answer for answer in fresh for x in taken_of([answer], measured)}
     found = []
     for x, value in measured.reduced(rows).items():
-        answer = by_point.get(x) or listed
-        if answer is None:
-            continue
         window, limit = window_at(measured, x)
         edges = tuple(
             "" if edge is None else f"{edge:g} {unit_of(measured)}, {limit.whose}" if limit else ""
@@ -270,7 +263,7 @@ def _results(
         )
         found.append(
             result(
-                answer,
+                given_by[x],
                 point_words(measured, x),
                 figure_words(measured, value),
                 value,
@@ -299,7 +292,9 @@ def _advice(
     return tuple(words)
 
 
-def _told_step(record: JobRecord, listed: MeasurementList, phase: str) -> Step:
+def _told_step(
+    facts: ReceiverFacts, record: JobRecord, listed: MeasurementList, phase: str
+) -> Step:
     return Step(
         told_key(phase),
         STAGE,
@@ -307,14 +302,16 @@ def _told_step(record: JobRecord, listed: MeasurementList, phase: str) -> Step:
         "The IF is proved first: a narrow one costs separation as a decoder does. Then limiter, "
         "de-emphasis, decoder and the line.",
         status=Status.DONE,
-        advise=lambda: _told_words(record, listed, phase),
+        advise=lambda: _told_words(facts, record, listed, phase),
         panels=(f"fm-run-{phase}",),
     )
 
 
-def _told_words(record: JobRecord, listed: MeasurementList, phase: str) -> tuple[str, ...]:
+def _told_words(
+    facts: ReceiverFacts, record: JobRecord, listed: MeasurementList, phase: str
+) -> tuple[str, ...]:
     """What is to blame, the first first; what is sound; what cannot be told, and what it takes."""
-    found = told(listed, taken(record, listed, phase))
+    found = told(listed, taken(record, listed, phase, _basis(facts, phase)))
     words = [
         f"{'First' if n == 0 else 'Then'}: {e.part.value}. {e.words[0].upper()}{e.words[1:]}. "
         f"Remedy: {e.remedy}."

@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from glowdial.core.journey.record import Answer, JobRecord
+from glowdial.core.journey.record import NOTHING, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Ask
@@ -52,7 +52,7 @@ OF_METER: Mapping[AudioMeter, Quantity] = {
 }
 # what is typed in another unit than it is kept in
 TYPED_OVER_SI = {"am_depth": 100.0}
-MOST_ROWS, SAME, NOTHING = 200, 1e-6, 1e-15
+MOST_ROWS, SAME = 200, 1e-6
 
 
 def fm_list(record: JobRecord) -> MeasurementList | None:
@@ -93,10 +93,17 @@ def taken_of(answers: Sequence[Answer], measured: Measurement) -> dict[float, tu
     return dict(sorted(found.items()))
 
 
-def taken(record: JobRecord, listed: MeasurementList, phase: str) -> TunerReadings:
-    """Everything that was read in a phase."""
+def taken(
+    record: JobRecord, listed: MeasurementList, phase: str, basis: Basis = NOTHING
+) -> TunerReadings:
+    """Everything that was read in a phase and is not stale by what it rests on."""
     return TunerReadings(
-        {m.key: taken_of(record.of_step(fm_key(phase, m)), m) for m in listed.measurements}
+        {
+            m.key: taken_of(
+                [a for a in record.of_step(fm_key(phase, m)) if not record.stale(a, basis)], m
+            )
+            for m in listed.measurements
+        }
     )
 
 
@@ -117,7 +124,7 @@ def check_fm(record: JobRecord, step: str, ask: Ask, kept: Entering) -> None:
 def _point(typed: float, measured: Measurement) -> float:
     """A typed point: one of the list's where it is that but for its last figures."""
     x = typed / TYPED_OVER_SI.get(measured.varies, 1.0)
-    same = (p for p in measured.points if math.isclose(p, x, rel_tol=SAME, abs_tol=NOTHING))
+    same = (p for p in measured.points if math.isclose(p, x, rel_tol=SAME))
     return next(same, x)
 
 

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from glowdial.core.journey.record import Answer
 from glowdial.core.journey.steps import Ask, Field, Step
+from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import AUDIO_VOLTS
 from glowdial.core.model.circuit import AerialKind
 from glowdial.core.stages.proof.figure import Phase, offered, proof_leads
@@ -79,10 +81,12 @@ def noise_words(answer: Answer, *, open_aerial: bool) -> tuple[str, ...]:
     return tuple(words)
 
 
-def check_noise(ask: Ask, values: dict[str, float]) -> str:
-    """What is wrong with a pair, "" for nothing: the aerial cannot lower the noise."""
-    if ask.key != NOISE:
-        return ""
+def check_noise(step: str, ask: Ask, values: Mapping[str, float]) -> None:
+    """Raises BadInput for noise that is none, or that an aerial lowers."""
+    if not step.endswith(f".{NOISE}"):
+        return
+    shown = " ".join(f"{v:g}" for v in values.values())
     if min(values.values()) <= 0.0:
-        return "noise is never nothing"
-    return "swapped" if values["aerial"] < values["terminated"] / 1.05 else ""
+        raise BadInput("noise", shown, "cannot be: noise is never nothing", ask.example)
+    if values["aerial"] < values["terminated"] / 1.05:
+        raise BadInput("noise", shown, "cannot be: swapped", ask.example)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.dial_marks import is_fm, search_span_hz, signal_at
 from glowdial.core.journey.level_path import level_path
-from glowdial.core.journey.record import Answer, Basis, JobRecord
+from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import (
     Ask,
@@ -16,7 +16,6 @@ from glowdial.core.journey.steps import (
     PlotLine,
     Result,
     Step,
-    result,
 )
 from glowdial.core.language.quantities import (
     AUDIO_VOLTS,
@@ -37,8 +36,11 @@ from glowdial.core.physics.output_curve import (
     output_curve,
 )
 from glowdial.core.stages.proof.figure import (
+    DIGITS,
     MATCH_DOUBT_DB,
+    Counting,
     Phase,
+    counting,
     limit_of,
     offered,
     proof_leads,
@@ -51,12 +53,17 @@ CURVE_LEVELS_V = (10e-6, 31.6e-6, 100e-6, 316e-6, 1e-3, 3.16e-3, 10e-3, 31.6e-3,
 POWER_DOUBT_DB = 0.6
 
 
-def output_readings(facts: ReceiverFacts, record: JobRecord, phase: str) -> OutputCurve | None:
+def output_readings(
+    facts: ReceiverFacts, record: JobRecord, taken: Sequence[Answer]
+) -> OutputCurve | None:
     """Output over the level at the set as it was read, if enough was."""
-    taken = [a for a in record.of_step(_output_key(phase)) if a.ask.startswith(CURVE)]
-    path = level_path(record, facts.bands[0].high_mark_hz)
-    rows = [(a.values["level"], a.values["on"]) for a in taken]
-    return output_curve([(path.at_the_end_v(v) if path else v, on) for v, on in rows])
+    mark, rows = facts.bands[0].high_mark_hz, []
+    for answer in taken:
+        if answer.ask.startswith(CURVE):
+            path, level_v = level_path(record, mark, answer), answer.values["level"]
+            at_v = path.at_the_end_v(level_v) if path else level_v
+            rows.append((at_v, answer.values["on"]))
+    return output_curve(rows)
 
 
 def _output_key(phase: str) -> str:
@@ -68,32 +75,34 @@ def output_step(at: Phase) -> Step:
     worth."""
     facts, record = at.situation.facts, at.record
     key, basis = _output_key(at.name), at.basis(facts.bands[0])
-    taken = record.of_step(key)
-    curves = [a for a in taken if a.ask.startswith(CURVE)]
-    curve = output_readings(facts, record, at.name)
-    asks = [_curve_ask(facts, len(curves)), _distortion_ask(len(taken)), _meter_ask(len(taken))]
+    number = len(record.of_step(key))
+    counted = counting(record, key, basis, lambda a: a.ask.rstrip(DIGITS))
+    taken = counted.answers
+    curve = output_readings(facts, record, taken)
+    read = sum(a.ask.startswith(CURVE) for a in taken)
+    asks = [_curve_ask(facts, read, number), _distortion_ask(number), _meter_ask(number)]
     step = Step(
         key,
         at.stage,
         f"Output over level, as {at.name}",
         "How level the output stays from weak to strong tells the control line, and what it gives "
         "before it distorts tells the output stage.",
-        results=tuple(_output_results(at, taken, curve, basis)),
+        results=tuple(_output_results(at, counted, curve)),
         advice=tuple(_output_words(taken, curve)),
         leads=proof_leads(facts),
         controls=("volume low enough that nothing clips", "loudspeaker or its load connected"),
         powered=True,
         draw=lambda: _plot(at, curve),
     )
-    return offered(step, asks, [])
+    return offered(step, asks, counted.stale)
 
 
-def _curve_ask(facts: ReceiverFacts, count: int) -> Ask:
+def _curve_ask(facts: ReceiverFacts, count: int, number: int) -> Ask:
     band = facts.bands[0]
     mark = band.high_mark_hz
     level_v = CURVE_LEVELS_V[count % len(CURVE_LEVELS_V)]
     return Ask(
-        f"{CURVE}{count + 1}",
+        f"{CURVE}{number + 1}",
         f"{khz(mark)} at {engineering(level_v, 'V')}: level, output with the tone on, and with it "
         "off.",
         (
@@ -146,34 +155,29 @@ def _watts(answer: Answer) -> tuple[float, float]:
     return values["output"] ** 2 / values["load"], values["distortion"] / 100.0
 
 
-def _output_results(
-    at: Phase, taken: Sequence[Answer], curve: OutputCurve | None, basis: Basis
-) -> list[Result]:
-    facts, record = at.situation.facts, at.record
-    results = []
-    curves = [a for a in taken if a.ask.startswith(CURVE)]
-    stale = any(record.stale(a, basis) for a in curves)
+def _output_results(at: Phase, counted: Counting, curve: OutputCurve | None) -> list[Result]:
+    facts, results = at.situation.facts, []
+    curves = [a for a in counted.answers if a.ask.startswith(CURVE)]
+    stale = any(counted.is_stale(a) for a in curves)
     change = curve.change_db() if curve else None
     if change is not None:
         limit = limit_of(facts, Figure.AVC)
         label = "output over 80 dB of input"
         results.append(
-            told_figure(at, curves[-1], label, change, MATCH_DOUBT_DB, limit, stale=stale)
+            told_figure(
+                at, curves[-1], label, Figure.AVC, change, MATCH_DOUBT_DB, limit, stale=stale
+            )
         )
-    loud = [a for a in taken if a.ask.startswith(DISTORTION)]
+    loud = [a for a in counted.answers if a.ask.startswith(DISTORTION)]
     watts = at_distortion_w([_watts(a) for a in loud]) if loud else None
     if watts is not None:
-        limit = limit_of(facts, Figure.OUTPUT)
-        if limit is None:
-            text = f"{engineering(watts, 'W')} ± {POWER_DOUBT_DB:.1f} dB"
-            told = result(loud[-1], "at 10 % distortion", text, watts, as_found=at.name == FOUND)
-            results.append(told)
-        else:
-            results.append(
-                told_figure(
-                    at, loud[-1], "at 10 % distortion", watts, POWER_DOUBT_DB, limit, stale=False
-                )
+        limit, worn = limit_of(facts, Figure.OUTPUT), counted.is_stale(loud[-1])
+        label = "at 10 % distortion"
+        results.append(
+            told_figure(
+                at, loud[-1], label, Figure.OUTPUT, watts, POWER_DOUBT_DB, limit, stale=worn
             )
+        )
     return results
 
 
@@ -207,8 +211,9 @@ def _plot(at: Phase, curve: OutputCurve | None) -> Plot | None:
     if curve is None:
         return None
     lines = [_line("as " + at.name, "measured", curve)]
-    facts = at.situation.facts
-    before = output_readings(facts, at.record, FOUND) if at.name == LEFT else None
+    facts, record = at.situation.facts, at.record
+    found = record.of_step(_output_key(FOUND)) if at.name == LEFT else []
+    before = output_readings(facts, record, found)
     if before is not None:
         lines.insert(0, _line("as found", "found", before))
     return Plot("Output over level", "level, dBuV EMF", "output, dB over 1 V", tuple(lines))

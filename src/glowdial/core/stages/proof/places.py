@@ -12,18 +12,17 @@ from glowdial.core.journey.readings import asked_at
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.sensitivity_figure import (
     FIRST_LEVEL_V,
-    LEAST_LEVEL_V,
-    MOST_LEVEL_V,
     PAIR_FIELDS,
     RUN_READINGS,
-    Sensitivity,
     figure_of,
-    pair_of,
+    generator_level_v,
+    pairs_at_the_set,
 )
 from glowdial.core.journey.steps import Ask, Field, Result, result
 from glowdial.core.language.quantities import AUDIO_VOLTS, LEVEL, engineering, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts, SensitivityPoint
 from glowdial.core.physics.level_search import next_search_level_v
+from glowdial.core.stages.proof.figure import Counting
 
 # a pair of the search, told as one by its name
 PLACE = "pair-at"
@@ -52,19 +51,19 @@ def place_ask(band: BandFacts, taken: int, *, fm: bool) -> Ask:
 
 
 def planned_asks(
-    facts: ReceiverFacts, record: JobRecord, band: BandFacts, taken: Sequence[Answer]
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts, taken: Sequence[Answer], number: int
 ) -> list[Ask]:
     """A pair low, in the middle and high on the band, in the position that the set stands in; each
     at the level that its own last ones lead to."""
     fm, middle_hz = is_fm(facts), round(math.sqrt(band.low_mark_hz * band.high_mark_hz), -4)
     asks = []
     for at_hz in (band.low_mark_hz, middle_hz, band.high_mark_hz):
-        own = _groups(taken).get((at_hz, ""), [])
+        own = pairs_at_the_set(record, at_hz, _groups(taken).get((at_hz, ""), []))
         target_db = SensitivityPoint(band.key, at_hz, None, fm=fm).target_db
-        level_v = next_search_level_v([pair_of(a) for a in own], target_db) or FIRST_LEVEL_V
-        level_v = min(max(level_v, LEAST_LEVEL_V), MOST_LEVEL_V)
+        wanted_v = next_search_level_v(own, target_db) or FIRST_LEVEL_V
+        level_v = generator_level_v(level_path(record, at_hz), wanted_v)
         ask = Ask(
-            f"{PLACE}{len(taken) + 1}",
+            f"{PLACE}{number + 1}",
             f"{khz(at_hz)} at {engineering(level_v, 'V')}: level, output with the tone on, and "
             f"with it off; levels of one place become its figure for {target_db:.0f} dB.",
             PAIR_FIELDS,
@@ -83,38 +82,38 @@ def planned_asks(
     return asks
 
 
+def place_of(answer: Answer) -> tuple[float, str] | None:
+    """Where a pair was read, and in which mode and position; None for another answer."""
+    if not answer.ask.startswith(PLACE):
+        return None
+    at_hz = answer.values.get("frequency") or answer.asked_at("at_hz")
+    return at_hz, _mode(answer).casefold()
+
+
+def _mode(answer: Answer) -> str:
+    return " ".join(answer.texts.get("mode", "").split())
+
+
 def _groups(taken: Sequence[Answer]) -> dict[tuple[float, str], list[Answer]]:
     """The pairs of one place and position, in their order."""
     found: dict[tuple[float, str], list[Answer]] = {}
     for answer in taken:
-        if answer.ask.startswith(PLACE):
-            mode = " ".join(answer.texts.get("mode", "").split()).casefold()
-            at_hz = answer.values.get("frequency") or answer.asked_at("at_hz")
-            found.setdefault((at_hz, mode), []).append(answer)
+        place = place_of(answer)
+        if place is not None:
+            found.setdefault(place, []).append(answer)
     return found
 
 
 def place_results(
-    record: JobRecord, band: BandFacts, taken: Sequence[Answer], *, fm: bool, stale: bool
+    record: JobRecord, band: BandFacts, counted: Counting, *, fm: bool
 ) -> list[Result]:
     """The figure of every place and position of which enough was read."""
     found = []
-    for (frequency_hz, _), answers in _groups(taken).items():
-        mode = " ".join(answers[-1].texts.get("mode", "").split())
-        figure = _figure(record, band, frequency_hz, answers, fm=fm)
-        label = f"{khz(frequency_hz)} {mode}".strip()
-        if figure is None:
-            words = f"{len(answers)} read, another level needed"
-            found.append(result(answers[-1], label, words, frequency_hz, as_found=True))
-        else:
-            found.append(
-                result(answers[-1], label, figure.text, figure.level_v, stale=stale, as_found=True)
-            )
+    for (frequency_hz, _), answers in _groups(counted.answers).items():
+        last, label = answers[-1], f"{khz(frequency_hz)} {_mode(answers[-1])}".strip()
+        point = SensitivityPoint(band.key, frequency_hz, None, fm=fm)
+        figure = figure_of(record, point, answers)
+        words = figure.text if figure else f"{len(answers)} read, another level needed"
+        value, stale = figure.level_v if figure else frequency_hz, counted.is_stale(last)
+        found.append(result(last, label, words, value, stale=stale, as_found=True))
     return found
-
-
-def _figure(
-    record: JobRecord, band: BandFacts, frequency_hz: float, answers: list[Answer], *, fm: bool
-) -> Sensitivity | None:
-    point = SensitivityPoint(band.key, frequency_hz, None, fm=fm)
-    return figure_of(point, answers, level_path(record, frequency_hz))

@@ -6,9 +6,8 @@ from glowdial.core.journey.level_path import check_path, path_steps
 from glowdial.core.journey.room import Entering, Leg, Room, Situation
 from glowdial.core.journey.sensitivity import check_tone_pair
 from glowdial.core.journey.steps import Ask, Step
-from glowdial.core.language.errors import BadInput
 from glowdial.core.stages.proof.fm_points import check_fm
-from glowdial.core.stages.proof.noise import NOISE, check_noise
+from glowdial.core.stages.proof.noise import check_noise
 from glowdial.core.stages.proof.steps import STAGE, as_found_steps, as_left_steps, proof_report
 
 PATH = Leg("signal path", path_steps)
@@ -21,12 +20,8 @@ def check(situation: Situation, step: Step, ask: Ask, kept: Entering) -> None:
     understood."""
     check_path(step.key, ask, kept)
     check_fm(situation.record, step.key, ask, kept)
-    wrong = check_noise(ask, dict(kept.values))
-    if wrong:
-        shown = " ".join(f"{v:g}" for v in kept.values.values())
-        raise BadInput("noise", shown, f"cannot be: {wrong}", ask.example)
-    if not ask.key.startswith(NOISE):
-        check_tone_pair(situation, step, ask, kept)
+    check_noise(step.key, ask, kept.values)
+    check_tone_pair(situation, step, ask, kept)
 
 
 ROOM = Room(STAGE, (PATH, AS_FOUND, AS_LEFT), check=check, report=proof_report)
