@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from glowdial.bench.network import (
     NetworkAudioAnalyser,
@@ -17,12 +17,9 @@ from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter, Drive, Look
+from glowdial.core.tuner.unwanted import unwanted_db
 
 GENERATOR_LIMITS_V = (1e-6, 0.1)
-# where an unwanted carrier is looked for, in dB over the wanted one, and how finely
-UNWANTED_DB, UNWANTED_STEP_DB = (-30.0, 80.0), 0.25
-# 30 dB below the wanted tone
-HEARD_SHARE = 10.0 ** (-30.0 / 20.0)
 
 
 @dataclass(slots=True)
@@ -72,21 +69,9 @@ class NetworkBench:
         if self.analyser is None:
             raise _missing("audio analyser")
         if look.meter is AudioMeter.UNWANTED:
-            return self._unwanted_db(drive, look)
+            return unwanted_db(self.hear, drive, look)
         self.fm_generator.drive(drive)
         return self.analyser.look(look, drive.audio_hz)
-
-    def _unwanted_db(self, drive: Drive, look: Look) -> float:
-        """Level of the second carrier over the wanted one, by halving, at which all but the wanted
-        tone is heard 30 dB below it."""
-        low, high = UNWANTED_DB
-        share = replace(look, meter=AudioMeter.DISTORTION)
-        while high - low > UNWANTED_STEP_DB:
-            middle = 0.5 * (low + high)
-            other_v = drive.level_v * 10.0 ** (middle / 20.0)
-            heard = self.hear(replace(drive, other_level_v=other_v), share)
-            low, high = (middle, high) if heard < HEARD_SHARE else (low, middle)
-        return 0.5 * (low + high)
 
     def wired(self, places: frozenset[str]) -> None:
         """The multimeter's leads lie at one place while a question is read: raises Conflict where

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 import zlib
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +27,7 @@ from glowdial.core.tuner.drive import (
     Look,
     Programme,
 )
+from glowdial.core.tuner.unwanted import unwanted_db
 
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
@@ -35,9 +36,7 @@ RATE_HZ, SAMPLES = 1e6, 40_000
 AUDIO_EDGE_HZ = 15e3
 FULL_OUTPUT_V = 0.65
 SOURCE_OHM = 75.0
-HEARD_DB = 30.0
 OTHER_TONE_HZ = 400.0
-SEARCH_DB, SEARCH_STEPS = (-30.0, 80.0), 9
 LIGHT_M_PER_S = 3e8
 QUIETEST_V = 2e-5
 # where one of three alike pairs is 1 dB down, in its own half widths
@@ -87,7 +86,7 @@ class StereoTuner:
     def read(self, drive: Drive, look: Look) -> float:
         """One reading; an unwanted level is looked for by halving."""
         if look.meter is AudioMeter.UNWANTED:
-            return self._unwanted_db(drive, look)
+            return unwanted_db(self.read, drive, look)
         audio = self._audio(drive)[0 if look.channel is Channel.LEFT else 1]
         return _metered(audio, drive, look)
 
@@ -183,20 +182,6 @@ class StereoTuner:
         tail = tail + c.subcarrier_leak * twice
         left, right = sums + side + tail, sums - side + tail
         return FULL_OUTPUT_V * left, FULL_OUTPUT_V * c.balance * right
-
-    def _unwanted_db(self, drive: Drive, look: Look) -> float:
-        """Level of the second carrier over the wanted one that all but the
-        wanted tone is heard 30 dB below it."""
-        low, high = SEARCH_DB
-        for _ in range(SEARCH_STEPS):
-            middle = 0.5 * (low + high)
-            other_v = drive.level_v * 10.0 ** (middle / 20.0)
-            own = replace(drive, other_level_v=other_v)
-            audio = self._audio(own)[0 if look.channel is Channel.LEFT else 1]
-            rest = _metered(audio, own, replace(look, meter=AudioMeter.DISTORTION))
-            ratio = 1.0 / max(rest, 1e-6)
-            low, high = (middle, high) if 20.0 * math.log10(ratio) > HEARD_DB else (low, middle)
-        return 0.5 * (low + high)
 
 
 def _phase(deviation_hz: Floats) -> Floats:
