@@ -333,6 +333,7 @@ def _sensitivity(sheet: ReceiverSheet) -> tuple[SensitivityPoint, ...]:
                 s.tone_hz,
                 s.told_in,
                 _is_fm(sheet, s.band),
+                s.source_ohm,
             )
             for s in sheet.sensitivity
         )

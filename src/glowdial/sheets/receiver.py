@@ -351,6 +351,12 @@ class SensitivitySheet(Section):
     )
     modulation: float = Field(default=0.30, gt=0, le=1)
     tone_hz: float = Field(default=400.0, ge=50, le=5000)
+    source_ohm: float = Field(
+        default=0.0,
+        ge=0,
+        le=10_000,
+        description="resistance of the source that the limit is told of; 0: not said",
+    )
 
 
 class PerformanceSheet(Section):

@@ -131,6 +131,7 @@ class TemplateRequest(Section):
     b_plus_resistance_ohm: float | None = Field(default=None, gt=0, le=1e9)
     sensitivity_emf_v: float | None = Field(default=None, gt=0, le=1)
     sensitivity_told_in: Microvolts = Microvolts.EMF
+    sensitivity_source_ohm: float = Field(default=0.0, ge=0, le=10_000)
 
 
 def sheet_from_template(request: TemplateRequest) -> ReceiverSheet:
@@ -433,6 +434,7 @@ def _sensitivity(request: TemplateRequest) -> list[SensitivitySheet]:
             frequency_hz=f,
             limit_emf_v=request.sensitivity_emf_v,
             told_in=request.sensitivity_told_in,
+            source_ohm=request.sensitivity_source_ohm,
         )
         for f in (marks[0], marks[2], marks[4])
     ]

@@ -25,6 +25,7 @@ from glowdial.core.language.quantities import (
     INTERMEDIATE_FREQUENCY,
     LEVEL,
     RESISTANCE,
+    SOURCE_OHM,
     Quantity,
     khz,
     parse,
@@ -177,6 +178,7 @@ FORM_FIELDS = (
     FormField(SUPPLY, "rectifier_drop", "Rectifier drop (V)", "55"),
     FormField(SUPPLY, "rectifier_drop_current", "at (mA)", "125"),
     FormField(SUPPLY, "sensitivity", "Sensitivity, 10 dB (uV)", "25"),
+    FormField(SUPPLY, "sensitivity_source", "Told of a source of (ohm)", "300"),
 )
 
 
@@ -236,6 +238,7 @@ class TemplateForm(Section):
     b_plus_resistance: Written = ""
     sensitivity: Written = Field(default="", examples=["25 uV"])
     sensitivity_told_in: Microvolts = Microvolts.EMF
+    sensitivity_source: Written = ""
 
 
 def read_form(form: TemplateForm) -> TemplateRequest:
@@ -271,6 +274,7 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         b_plus_resistance_ohm=_given(form.b_plus_resistance, RESISTANCE, "B+ to chassis"),
         sensitivity_emf_v=_sensitivity_v(form),
         sensitivity_told_in=form.sensitivity_told_in,
+        sensitivity_source_ohm=_given(form.sensitivity_source, SOURCE_OHM, "source") or 0.0,
     )
 
 

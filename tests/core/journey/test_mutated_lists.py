@@ -10,7 +10,7 @@ import pytest
 
 from builders import tidewater_facts
 from glowdial.core.alignment.trace_table import read_trace, read_transmission
-from glowdial.core.journey.level_path import read_parts
+from glowdial.core.journey.path_parts import read_parts
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.stations import read_stations
 from glowdial.core.stages.dial.points import read_points as read_dial_points
@@ -51,7 +51,10 @@ READERS: dict[str, tuple[Callable[[str], object], str]] = {
         "dial, true\n600, 598\n800, 801.5\n1400 kHz, 1.41 MHz\n",
     ),
     "points of a tuner": (fm, "audio frequency (Hz),left,right\n100,0.5,0.01\n1000,0.5,12m\n"),
-    "the way to the set": (read_parts, "cable, 0.4, 0.1\npad of 20, 20\nmatching, ?\n"),
+    "the way to the set": (
+        read_parts,
+        "cable, 0.4, 0.1\npad, series 43 across 33, 1 %, 50\nbalun, ?, 1, 75 to 300\n",
+    ),
     "stations": (read_stations, "frequency,name,place,weight\n648,Harbour,home,3\n909,Hill,,1\n"),
     "a trace": (lambda text: read_trace(text.encode("utf-8", "replace"), "t.csv"), TRACE),
     "a network": (read_transmission, NETWORK),

@@ -2555,7 +2555,7 @@ export interface components {
         };
         /**
          * ChainPointShape
-         * @description A generator or a meter before or behind a block.
+         * @description A generator or a meter before or behind a block, with the parts of its lead.
          */
         ChainPointShape: {
             /** Behind */
@@ -2566,8 +2566,23 @@ export interface components {
             letter: string;
             /** Through */
             through: string;
+            /** Way */
+            way: components["schemas"]["ChainWayShape"][];
             /** Words */
             words: string;
+        };
+        /**
+         * ChainWayShape
+         * @description A part of a lead, and whether the level is stated behind it.
+         */
+        ChainWayShape: {
+            /** Counted */
+            counted: boolean;
+            kind: components["schemas"]["LeadKind"];
+            /** Loss */
+            loss: string;
+            /** Name */
+            name: string;
         };
         /** ChangeRequest */
         ChangeRequest: {
@@ -3688,6 +3703,12 @@ export interface components {
              */
             watts: string;
         };
+        /**
+         * LeadKind
+         * @description What a part is.
+         * @enum {string}
+         */
+        LeadKind: "part" | "cable" | "pad" | "matching" | "network" | "mismatch";
         /** LeadShape */
         LeadShape: {
             /** Source */
@@ -6449,6 +6470,11 @@ export interface components {
              * @example 25 uV
              */
             sensitivity: string;
+            /**
+             * Sensitivity Source
+             * @default
+             */
+            sensitivity_source: string;
             /** @default EMF */
             sensitivity_told_in: components["schemas"]["Microvolts"];
             /**

@@ -4,6 +4,7 @@ import { useMemo, useRef } from "react";
 import { BlockSymbol } from "./BlockSymbol";
 import { type ChainPicture, layOutChain, type PlacedBlock } from "./chainLayout";
 import { MeterMark } from "./MeterMark";
+import { PathPartSymbol } from "./PathPartSymbol";
 import { PictureWords } from "./PictureWords";
 import { useSize } from "./useSize";
 
@@ -66,6 +67,11 @@ export default function ChainDrawing({ picture }: { picture: ChainPicture }) {
                 <rect x={part.x - 7} y={part.y - 9} width={14} height={18} stroke="currentColor" />
               </Box>
             ))}
+            {drawn.parts.map((placed) => (
+              <g key={placed.key} transform={`translate(${placed.x} ${placed.y})`}>
+                <PathPartSymbol part={placed.part} />
+              </g>
+            ))}
             {drawn.taps.map((tap) => (
               <MeterMark key={tap.key} x={tap.x} y={tap.y} letter={tap.letter} />
             ))}
@@ -91,6 +97,10 @@ function Drawn({ placed }: { placed: PlacedBlock }) {
     </g>
   );
 }
+
+/** What tells a part that is not taken off the level. */
+const partWords = (part: ChainPicture["points"][number]["way"][number]) =>
+  `${part.kind} ${part.name} ${part.loss}${part.counted ? "" : ", a part of the set"}`;
 
 function AsTable({ picture }: { picture: ChainPicture }) {
   const all = [...picture.blocks, ...picture.oscillators];
@@ -120,7 +130,9 @@ function AsTable({ picture }: { picture: ChainPicture }) {
             <Table.Row key={`${point.letter} ${point.block}`}>
               <Table.Cell>{point.letter === "G" ? "generator" : "meter"}</Table.Cell>
               <Table.Cell>{point.words}</Table.Cell>
-              <Table.Cell>{point.through}</Table.Cell>
+              <Table.Cell>
+                {[...point.way.map(partWords), point.through].filter(Boolean).join("; ")}
+              </Table.Cell>
               <Table.Cell>
                 {point.behind ? "behind" : "before"} {all.find((b) => b.key === point.block)?.label}
               </Table.Cell>

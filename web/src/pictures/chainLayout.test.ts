@@ -39,8 +39,24 @@ const can = (n: number, lit: boolean) =>
     ],
   });
 
+type Way = ChainPicture["points"][number]["way"];
+
+const part = (kind: Way[number]["kind"], name: string, loss: string, counted = true) => ({
+  kind,
+  name,
+  loss,
+  counted,
+});
+
+/** Leads of no part, of a few, and of more than a ground has room for. */
+const WAYS: readonly Way[] = [
+  [],
+  [part("pad", "pad of 20", "20.0 dB"), part("matching", "balun of mine", "1 ± 1 dB", false)],
+  Array.from({ length: 9 }, (_, n) => part("cable", `cable number ${n}`, "12.5 dB")),
+];
+
 /** Chains of every length: RF stages, conversions, IF stages; every place of generator and core. */
-function* chains(): Generator<ChainPicture> {
+function* chains(way: Way): Generator<ChainPicture> {
   for (const rf of [0, 1, 2])
     for (const stages of [1, 2, 3])
       for (const double of [false, true])
@@ -95,6 +111,7 @@ function* chains(): Generator<ChainPicture> {
                 letter: "G",
                 through: at === "aerial" ? "200 pF" : "10 nF",
                 words: "21.45 MHz, 25.0 uV",
+                way,
               },
               {
                 block: at === "aerial" ? "loudspeaker" : "detector",
@@ -102,6 +119,7 @@ function* chains(): Generator<ChainPicture> {
                 letter: "V",
                 through: "",
                 words: at === "aerial" ? "audio" : "AVC",
+                way: [],
               },
             ],
           };
@@ -122,7 +140,7 @@ function overlaps(words: Parameters<typeof groundOf>[0][]) {
 describe("a chain", () => {
   for (const [width, height] of GROUNDS) {
     it(`has every block once and no words on others, at ${width} by ${height}`, () => {
-      for (const picture of chains()) {
+      for (const picture of WAYS.flatMap((way) => [...chains(way)])) {
         const drawn = layOutChain(picture, width, height);
         const keys = drawn.blocks.map((b) => b.block.key).sort();
         const wanted = [...picture.blocks, ...picture.oscillators]
@@ -140,6 +158,15 @@ describe("a chain", () => {
           expect(right, w.text).toBeLessThanOrEqual(width);
         }
         expect(drawn.taps.length).toBe(picture.points.length);
+        const generator = drawn.taps.find((t) => t.letter === "G");
+        const way = picture.points[0]?.way ?? [];
+        // from the set on: the generator is last, and what is not shown is counted
+        const away = drawn.parts.map((p) => Math.abs(p.x - (drawn.through[0]?.x ?? 0)));
+        expect(away).toEqual([...away].sort((a, b) => a - b));
+        const end = Math.abs((generator?.x ?? 0) - (drawn.through[0]?.x ?? 0));
+        if (way.length > 0) expect(end).toBeGreaterThan(Math.max(...away));
+        const more = drawn.words.find((w) => w.text.startsWith("+ "))?.text ?? "+ 0";
+        expect(drawn.parts.length + Number(more.slice(2))).toBe(way.length);
       }
     });
   }

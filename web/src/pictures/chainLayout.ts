@@ -8,12 +8,15 @@ type Point = ChainPicture["points"][number];
 type Wire = { points: [number, number][]; tone: "ink" | "dim" | "glow"; arrow?: boolean };
 export type PlacedBlock = { block: Block; x: number; y: number };
 type Tap = { key: string; x: number; y: number; letter: string };
+export type PlacedPart = { key: string; x: number; y: number; part: Point["way"][number] };
 
 type ChainLayout = {
   wires: Wire[];
   blocks: PlacedBlock[];
   taps: Tap[];
   through: { key: string; x: number; y: number }[];
+  /** The parts of a lead, from its end on the set to the generator. */
+  parts: PlacedPart[];
   words: Words[];
   /** The height that it needs at least. */
   least: number;
@@ -27,6 +30,15 @@ const LINE = 16;
 /** What a row takes above its wire, with and without something joined to it. */
 const TAPPED = 124;
 const PLAIN = 70;
+/** What a lead with parts takes above that, and each part along it. */
+const PARTED = 46;
+const RAISED = 26;
+const PART = 78;
+/** What is left of half a row beside a lead's parts, and what "and so many more" takes. */
+const LEAD_END = 190;
+const MORE = 44;
+/** Letters of a part's name that have room. */
+const NAME = 10;
 /** What it takes below, with and without an oscillator; and the control line under all. */
 const FED = 124;
 const FED_ABOVE = 166;
@@ -39,6 +51,7 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
   const blocks: PlacedBlock[] = [];
   const taps: Tap[] = [];
   const through: ChainLayout["through"] = [];
+  const parts: PlacedPart[] = [];
   const words: Words[] = [];
   const say = (key: string, text: string, x: number, y: number, more: Partial<Words> = {}) => {
     if (text) words.push({ key, text, x, y, size: SMALL, align: "middle", tone: "ink", ...more });
@@ -52,8 +65,9 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
   const inRow = (row: number, keys: string[]) =>
     picture.blocks.some((b, n) => rowOf(n) === row && keys.includes(b.key));
   const tapped = picture.points.map((p) => p.block);
+  const parted = picture.points.filter((p) => p.way.length > 0).map((p) => p.block);
   const room = Array.from({ length: rows }, (_, row) => ({
-    above: inRow(row, tapped) ? TAPPED : PLAIN,
+    above: inRow(row, tapped) ? TAPPED + (inRow(row, parted) ? PARTED : 0) : PLAIN,
     below: inRow(row, picture.feeds.slice(0, picture.oscillators.length))
       ? rows > 1
         ? FED_ABOVE
@@ -185,17 +199,37 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
   function tap(point: Point) {
     const at = blocks.find((b) => b.block.key === point.block);
     if (!at) return;
-    const x = at.x + (point.behind ? 1 : -1) * Math.min(pitch / 2, SIDE - 8);
-    const y = at.y - 92;
+    const foot = at.x + (point.behind ? 1 : -1) * Math.min(pitch / 2, SIDE - 8);
+    const y = at.y - 92 - (point.way.length > 0 ? RAISED : 0);
+    // a lead runs to where there is room
+    const side = foot < width / 2 ? 1 : -1;
+    const x = point.way.length > 0 ? lead(point, foot, y, side) : foot;
     wires.push({
       tone: "glow",
-      points: [
-        [x, at.y],
-        [x, y + 14],
-      ],
+      points:
+        x === foot
+          ? [
+              [foot, at.y],
+              [foot, y + 14],
+            ]
+          : [
+              [foot, at.y],
+              [foot, y],
+              [x - side * 14, y],
+            ],
     });
     taps.push({ key: `${point.letter} ${point.block}`, x, y, letter: point.letter });
-    if (point.through) through.push({ key: `${point.letter} through`, x, y: at.y - 66 });
+    if (point.through) through.push({ key: `${point.letter} through`, x: foot, y: y + 26 });
+    if (x !== foot) {
+      const align = side > 0 ? ("start" as const) : ("end" as const);
+      const beside = (from: number, by: number) => from + side * by;
+      say(`${point.letter} words`, point.words, beside(x, 18), y + 5, { align, tone: "glow" });
+      say(`${point.letter} through words`, point.through, beside(foot, 12), y + 31, {
+        align,
+        tone: "glow",
+      });
+      return;
+    }
     const half = (point.words.length * SMALL * LETTER) / 2;
     const near = x < half ? "start" : x + half > width ? "end" : "middle";
     const edge =
@@ -207,8 +241,30 @@ export function layOutChain(picture: ChainPicture, width: number, height: number
     });
   }
 
-  return { wires, blocks, taps, through, words, least };
+  /** The parts of a lead beside each other, from the set on; gives where the generator stands. */
+  function lead(point: Point, foot: number, y: number, side: number): number {
+    const most = Math.max(1, Math.floor((width / 2 - LEAD_END) / PART));
+    const shown = point.way.slice(0, point.way.length > most ? most - 1 : most).reverse();
+    const hidden = point.way.length - shown.length;
+    const start = foot + side * (hidden > 0 ? MORE : 0);
+    if (hidden > 0)
+      say(`${point.letter} more`, `+ ${hidden}`, foot + (side * MORE) / 2, y - 15, { tone: "dim" });
+    shown.forEach((part, n) => {
+      const key = `${point.letter} part ${n}`;
+      const x = start + side * (n + 0.5) * PART;
+      parts.push({ key, x, y, part });
+      const tone = part.counted ? "ink" : "dim";
+      say(`${key} name`, cut(part.name), x, y - 30, { tone });
+      say(`${key} loss`, part.loss, x, y - 15, { tone, mono: true });
+    });
+    return start + side * (shown.length * PART + 14);
+  }
+
+  return { wires, blocks, taps, through, parts, words, least };
 }
+
+/** A name as far as it has room. */
+const cut = (name: string) => (name.length > NAME ? `${name.slice(0, NAME - 1)}…` : name);
 
 /** A label in two lines where it has a device's name behind it. */
 const split = (label: string) => {

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from glowdial.core.bench.peak_trace import PeakTrace
 from glowdial.core.journey.pictures import BlockStanding, ChainKind
 from glowdial.core.model.chassis import Side, Thing
+from glowdial.core.physics.level_path import LeadKind
 
 if TYPE_CHECKING:
     from _typeshed import DataclassInstance
@@ -193,14 +194,24 @@ class ChainBlockShape(BaseModel):
     words: str
 
 
+class ChainWayShape(BaseModel):
+    """A part of a lead, and whether the level is stated behind it."""
+
+    kind: LeadKind
+    name: str
+    loss: str
+    counted: bool
+
+
 class ChainPointShape(BaseModel):
-    """A generator or a meter before or behind a block."""
+    """A generator or a meter before or behind a block, with the parts of its lead."""
 
     block: str
     behind: bool
     letter: str
     through: str
     words: str
+    way: list[ChainWayShape]
 
 
 class ChainPictureShape(Shown):

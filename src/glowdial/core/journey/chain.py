@@ -12,6 +12,7 @@ from glowdial.core.journey.pictures import (
     ChainKind,
     ChainPicture,
     ChainPoint,
+    ChainWay,
 )
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.language.levels import db_voltage
@@ -42,12 +43,15 @@ NAMES = {
 @dataclass(frozen=True, slots=True)
 class SetUp:
     """How the set and the bench stand at a step: the signal, where the generator is clipped (the
-    key of a block, "" for none) and through what, its level in V (0 for none), what is read and
-    where, the adjuster that is turned, and whether the oscillator is stopped."""
+    key of a block, "" for none), through what, by which parts and what they take off, its level in
+    V (0 for none), what is read and where, the adjuster that is turned, and whether the oscillator
+    is stopped."""
 
     signal_hz: float
     generator_at: str = ""
     through: str = ""
+    way: tuple[ChainWay, ...] = ()
+    lost_db: float = 0.0
     level_v: float | None = None
     meter_at: str = DETECTOR
     meter: str = "AVC"
@@ -95,7 +99,8 @@ def _with_levels(blocks: list[ChainBlock], now: SetUp) -> list[ChainBlock]:
     of the circuit or the bench's norms, as far as neither control nor limit has the word."""
     if not now.level_v or not now.generator_at:
         return blocks
-    begun, detected, level_v = False, False, now.level_v
+    begun, detected = False, False
+    level_v = now.level_v * 10.0 ** (-now.lost_db / 20.0)
     found = []
     for block in blocks:
         begun = begun or block.key == now.generator_at
@@ -126,7 +131,14 @@ def _points(now: SetUp) -> tuple[ChainPoint, ...]:
         # what stands for an aerial is clipped to where the aerial would be
         points.insert(
             0,
-            ChainPoint(now.generator_at, now.generator_at == AERIAL, GENERATOR, now.through, words),
+            ChainPoint(
+                now.generator_at,
+                now.generator_at == AERIAL,
+                GENERATOR,
+                now.through,
+                words,
+                now.way,
+            ),
         )
     return tuple(points)
 

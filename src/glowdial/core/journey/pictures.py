@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from glowdial.core.physics.level_path import LeadKind
+
 
 class Symbol(StrEnum):
     """What a part is drawn as (IEC 60617, as textbooks have it)."""
@@ -253,15 +255,27 @@ class ChainBlock:
 
 
 @dataclass(frozen=True, slots=True)
+class ChainWay:
+    """A part of a lead: what it is drawn as, its name, its loss in words; not ``counted`` where the
+    level is stated before it."""
+
+    kind: LeadKind
+    name: str
+    loss: str
+    counted: bool
+
+
+@dataclass(frozen=True, slots=True)
 class ChainPoint:
     """A generator or a meter as it is joined now: before (or behind) a block, its letter, what lies
-    between, and its setting in words."""
+    between, its setting in words, and the parts of its lead from it on."""
 
     block: str
     behind: bool
     letter: str
     through: str
     words: str
+    way: tuple[ChainWay, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

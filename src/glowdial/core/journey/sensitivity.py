@@ -18,7 +18,7 @@ from glowdial.core.journey.dial_marks import (
     signal_at,
 )
 from glowdial.core.journey.entry import low_end
-from glowdial.core.journey.level_path import level_path, path_words
+from glowdial.core.journey.level_path import drawn_way, level_path, own_figures, path_words
 from glowdial.core.journey.proof_conditions import compared_words, conditions, conditions_words
 from glowdial.core.journey.record import CABINET, NOTHING, PART_AREAS, Answer, Basis, JobRecord
 from glowdial.core.journey.room import Entering, Situation
@@ -31,6 +31,7 @@ from glowdial.core.journey.sensitivity_figure import (
     RUN_READINGS,
     NumberedPoint,
     Sensitivity,
+    as_stated,
     figure_of,
     generator_level_v,
     judged,
@@ -65,6 +66,8 @@ MOST_LEVELS = 8
 FEW_LEVELS = 5
 # known to this in nineteen of twenty is known
 KNOWN_DB = 0.5
+# so near to the generator's own ratio as much of the noise may be its as the set's, or more
+OWN_BOUND_DB = 6.0
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -81,10 +84,11 @@ def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
 def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, phase: str) -> Step:
     """The step of a point as found or as left, under a stage of the scale."""
     facts, record = situation.facts, situation.record
-    key, point = numbered.key(phase), numbered.as_begun(record)
-    basis = _basis(facts, point, phase)
+    key = numbered.key(phase)
+    basis = _basis(facts, numbered.given, phase)
     answers = record.of_step(key)
     fresh = [a for a in answers if not record.stale(a, basis)]
+    point = as_stated(record, numbered.as_begun(record), fresh[-1] if fresh else None)
     path = level_path(record, point.frequency_hz)
     figure = figure_of(record, point, fresh)
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
@@ -104,7 +108,7 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         if found
         else f"Through the dummy aerial, uV EMF, {point.tone_words}, carrier on for both.",
         results=results,
-        advice=_advice(record, numbered, figure, phase, len(fresh)),
+        advice=_advice(record, numbered, point, figure, phase, fresh),
         leads=(
             *dial_leads(facts)[:1],
             replace(dial_leads(facts)[1], source="audio voltmeter", to="loudspeaker terminals"),
@@ -143,7 +147,9 @@ def _now(
     return SetUp(
         signal_hz=point.frequency_hz,
         generator_at=AERIAL,
-        through=", ".join(w for w in (path_words(path), through_words(facts)) if w),
+        through=through_words(facts),
+        way=drawn_way(path),
+        lost_db=path.loss_db if path else 0.0,
         level_v=level_v,
         meter_at=SPEAKER,
         meter="audio",
@@ -204,7 +210,12 @@ def _ask(facts: ReceiverFacts, point: SensitivityPoint, level: float, number: in
 
 
 def _advice(
-    record: JobRecord, numbered: NumberedPoint, figure: Sensitivity | None, phase: str, levels: int
+    record: JobRecord,
+    numbered: NumberedPoint,
+    point: SensitivityPoint,
+    figure: Sensitivity | None,
+    phase: str,
+    fresh: list[Answer],
 ) -> tuple[str, ...]:
     lines: list[str] = []
     if phase == FOUND and figure is None and record.moves:
@@ -222,17 +233,19 @@ def _advice(
         if before is not None:
             lines.append(_won(before, figure))
     if figure is not None and figure.found is not None:
-        lines += _doubt_words(numbered.given, figure.found, levels)
+        lines += _doubt_words(point, figure.found, len(fresh))
     if numbered.given.limit_v is not None and numbered.given.told_in is Microvolts.PD:
         told = engineering(numbered.given.limit_v / 2.0, "V")
         lines.append(
             f"The maker tells {told} across a matched load (PD): half of the EMF that is meant "
             "here throughout."
         )
-    path = level_path(record, numbered.as_begun(record).frequency_hz)
+    lines += _of_source_words(numbered.given, point)
+    lines += _bounded_words(record, fresh)
+    path = level_path(record, point.frequency_hz, fresh[-1] if fresh else None)
     if path is not None:
         lines.append(
-            f"The levels are the generator's; the figure is at the set: {path_words(path)}."
+            f"The levels are the generator's; the figure has this taken off: {path_words(path)}."
         )
     noted = conditions(record, phase)
     if figure is not None and noted is not None:
@@ -242,6 +255,32 @@ def _advice(
     if numbered.given.limit_v is None:
         lines.append("The sheet gives no limit here; as left is compared with as found only.")
     return tuple(lines)
+
+
+def _of_source_words(given: SensitivityPoint, stated: SensitivityPoint) -> list[str]:
+    """The limit as the maker tells it, where levels are stated of another source."""
+    if given.limit_v is None or stated.limit_v is None or given.limit_v == stated.limit_v:
+        return []
+    return [
+        f"The maker's {engineering(given.limit_v, 'V')} EMF are of {given.source_ohm:.3g} ohm: "
+        f"{engineering(stated.limit_v, 'V')} carry as much power where these levels are stated."
+    ]
+
+
+def _bounded_words(record: JobRecord, fresh: list[Answer]) -> list[str]:
+    """The levels at which the generator's own noise may be what was read."""
+    bounded = [
+        engineering(a.values["level"], "V")
+        for a in fresh
+        if (own_db := own_figures(record, a).noise_db) is not None
+        and ratio_of(a) > own_db - OWN_BOUND_DB
+    ]
+    if not bounded:
+        return []
+    return [
+        f"At {', '.join(bounded)} the ratio is near what the generator gives by itself: the set "
+        "may be better than that."
+    ]
 
 
 def _won(before: Sensitivity, now: Sensitivity) -> str:

@@ -21,7 +21,7 @@ from glowdial.core.language.quantities import (
 from glowdial.core.language.verdicts import Judgement, Window, judge_between
 from glowdial.core.model.facts import ReceiverFacts, SensitivityPoint
 from glowdial.core.model.measurands import GENERATOR_LEVEL, LOUDSPEAKER
-from glowdial.core.physics.level_path import LevelPath
+from glowdial.core.physics.level_path import LevelPath, of_another_source_v
 from glowdial.core.physics.level_search import (
     FoundLevel,
     PairAtLevel,
@@ -159,6 +159,18 @@ def generator_level_v(path: LevelPath | None, level_v: float) -> float:
     """What the generator is set to for a level at the set, within what one gives."""
     wanted_v = path.at_the_generator_v(level_v) if path else level_v
     return min(max(wanted_v, LEAST_LEVEL_V), MOST_LEVEL_V)
+
+
+def as_stated(
+    record: JobRecord, point: SensitivityPoint, reading: Answer | None
+) -> SensitivityPoint:
+    """The point with its limit of the source that levels are stated of where a reading was taken
+    (None: now): as much available power."""
+    path = level_path(record, point.frequency_hz, reading)
+    if point.limit_v is None or path is None:
+        return point
+    limit_v = of_another_source_v(point.limit_v, point.source_ohm, path.stated_ohm)
+    return replace(point, limit_v=limit_v)
 
 
 def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:

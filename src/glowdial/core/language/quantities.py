@@ -110,6 +110,9 @@ PAPER_CAPACITANCE = Quantity(
     "paper capacitance", "F", "nF", 1e-12, 1e-4, "47", "must be a capacitor of 1 pF to 100 uF"
 )
 LOAD_OHM = Quantity("load", "ohm", "ohm", 0.1, 1e5, "4", "must be a load of 0.1 ohm to 100k")
+SOURCE_OHM = Quantity(
+    "source", "ohm", "ohm", 1.0, 1e4, "75", "must be a source resistance of 1 ohm to 10k"
+)
 OFFSET = Quantity(
     "offset", "Hz", "kHz", -5e7, 5e7, "10", "must be up to 50 MHz off tune, below with a minus"
 )
@@ -118,6 +121,9 @@ DEVIATION = Quantity(
 )
 DEGREES = Quantity("phase", "deg", "deg", -180.0, 180.0, "15", "must be -180 to 180 degrees")
 LEVEL_OVER = Quantity("level", "dB", "dB", -60.0, 140.0, "31.5", "must be -60 to 140 dB")
+RATIO_OVER_NOISE = Quantity(
+    "signal over noise", "dB", "dB", 0.0, 140.0, "46", "must be 0 to 140 dB"
+)
 PER_CENT_OF_TONE = Quantity("distortion", "%", "%", 0.001, 100.0, "7.5", "must be 0.001 to 100 %")
 READINGS = Quantity("readings", "", "", 2.0, 1e5, "30", "must be 2 to 100,000 readings")
 LEAKAGE = Quantity("leakage", "A", "uA", 0.0, 1.0, "5", "must be a leakage of 0 to 1 A")

@@ -126,7 +126,8 @@ class Microvolts(StrEnum):
 @dataclass(frozen=True, slots=True)
 class SensitivityPoint:
     """A frequency to prove, with the limit in V EMF through the dummy aerial, if there is one;
-    modulation (0 to 1) and tone that the limit is given for."""
+    modulation (0 to 1) and tone that the limit is given for, and the source resistance in ohm that
+    it is told of, 0 where that is not said."""
 
     band: str
     frequency_hz: float
@@ -135,6 +136,7 @@ class SensitivityPoint:
     tone_hz: float = 400.0
     told_in: Microvolts = Microvolts.EMF
     fm: bool = False
+    source_ohm: float = 0.0
 
     @property
     def target_db(self) -> float:

@@ -21,6 +21,8 @@ STRONG_V = 0.1
 FALL_DB = 10.0
 RANGE_DB = 80.0
 FEWEST = 3
+# the distortion that an output is told at
+LIMIT_SHARE = 0.10
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +76,9 @@ def output_curve(readings: Sequence[tuple[float, float]]) -> OutputCurve | None:
     return OutputCurve(levels, tuple(at[x] for x in levels))
 
 
-def at_distortion_w(readings: Sequence[tuple[float, float]], share: float = 0.10) -> float | None:
+def at_distortion_w(
+    readings: Sequence[tuple[float, float]], share: float = LIMIT_SHARE
+) -> float | None:
     """Power in W at which distortion reaches ``share``, between the two readings (W, share) around
     it on logarithmic axes; None where they do not enclose it. Raises BadInput for no power."""
     rows = sorted(readings)
@@ -88,6 +92,21 @@ def at_distortion_w(readings: Sequence[tuple[float, float]], share: float = 0.10
     if any(w <= 0.0 for w, _ in rows):
         raise BadInput("output", "0 W", "must be above zero", "1.2")
     return None
+
+
+def distortion_doubt_db(readings: Sequence[tuple[float, float]], own: float) -> float | None:
+    """How far the power at 10 % may be off, in dB, where the generator distorts by ``own`` (a
+    share) by itself: of what is read 10 % less that to 10 % more of it is the set's 10 %, as
+    harmonics of two sources add in any phase. The wider side of what was read; 0 for a clean
+    generator, None where it gives 10 % by itself or neither side was read."""
+    middle_w = at_distortion_w(readings)
+    if own <= 0.0 or middle_w is None:
+        return 0.0 if middle_w is not None else None
+    if own >= LIMIT_SHARE:
+        return None
+    ends = (at_distortion_w(readings, LIMIT_SHARE + s * own) for s in (-1.0, 1.0))
+    off_db = [abs(10.0 * math.log10(w / middle_w)) for w in ends if w is not None]
+    return max(off_db, default=None)
 
 
 def decibels_per_mark(readings: Sequence[tuple[float, float]]) -> tuple[float, float] | None:

@@ -106,6 +106,12 @@ class BuiltPad:
                 current -= volts / arm.ohm
         return tuple(found)
 
+    def with_arm(self, number: int, ohm: float) -> BuiltPad:
+        """The same with another resistance in one arm."""
+        arms = list(self.arms)
+        arms[number] = replace(arms[number], ohm=ohm)
+        return replace(self, arms=tuple(arms))
+
     def in_values(self, series: Series) -> BuiltPad:
         """The same of preferred values, nearest by ratio; of a balanced one each half is."""
 

@@ -3,6 +3,7 @@ wanted, and output over level."""
 
 from __future__ import annotations
 
+import cmath
 import math
 from dataclasses import replace
 
@@ -10,6 +11,7 @@ import pytest
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
+from glowdial.core.journey.level_path import PATH_STEP
 from glowdial.core.journey.record import Answer, JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.sensitivity import sensitivity_step
@@ -295,8 +297,10 @@ def test_a_curve_of_before_a_move_does_not_meet_one_of_after_it() -> None:
 # ---- output over level
 
 
-def output(*lines: tuple[str, str], facts: ReceiverFacts = FACTS) -> Step:
-    record = a_record(begun())
+def output(
+    *lines: tuple[str, str], facts: ReceiverFacts = FACTS, noted: Answer | None = None
+) -> Step:
+    record = a_record(begun(), *([noted] if noted else []))
     for name, line in lines:
         step = left_steps(record, facts)["proof.left.output"]
         ask = next(a for a in step.others if a.key.startswith(name))
@@ -324,6 +328,31 @@ def test_output_at_ten_per_cent_lies_between_what_was_read() -> None:
     step = output(*lines)
     assert step.results[0].value == pytest.approx(2.0, rel=1e-3)
     assert any("outside of what was read" in w for w in output(lines[0]).advice)
+
+
+@pytest.mark.parametrize("phase", [0.0, 0.3, 0.5, 0.8, 1.0])
+def test_a_generator_that_distorts_makes_the_output_doubtful_by_what_it_may_add(
+    phase: float,
+) -> None:
+    """The set reaches 10 % at 2 W; its harmonic and the generator's 2 % add as phasors."""
+    lines = []
+    for watts in (1.0, 1.6, 2.4, 3.0):
+        own = 2.5 * watts**2
+        read = abs(complex(own, 0.0) + 2.0 * cmath.exp(1j * math.pi * phase))
+        lines.append(("distortion", f"{math.sqrt(watts * 4.0):.4f} 4 {read:.4f}"))
+    noted = an_answer(2, PATH_STEP, "own", {"noise": 46.0, "distortion": 2.0})
+    step = output(*lines, noted=noted)
+    told = step.results[0]
+    assert told.value is not None
+    doubt_db = float(told.text.split("±")[1].removesuffix(" dB"))
+    assert abs(10.0 * math.log10(told.value / 2.0)) <= doubt_db + 0.05
+    assert doubt_db > float(output(*lines).results[0].text.split("±")[1].removesuffix(" dB"))
+
+
+def test_a_generator_that_gives_ten_per_cent_itself_tells_nothing() -> None:
+    noted = an_answer(2, PATH_STEP, "own", {"noise": 46.0, "distortion": 12.0})
+    lines = [("distortion", "2 4 4"), ("distortion", "3 4 15")]
+    assert any("generator's own distortion hides" in w for w in output(*lines, noted=noted).advice)
 
 
 def test_marks_of_the_sets_own_meter_become_decibels() -> None:

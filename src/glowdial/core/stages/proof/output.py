@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.dial_marks import is_fm, search_span_hz, signal_at
-from glowdial.core.journey.level_path import level_path
+from glowdial.core.journey.level_path import level_path, own_figures
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import (
@@ -33,6 +34,7 @@ from glowdial.core.physics.output_curve import (
     OutputCurve,
     at_distortion_w,
     decibels_per_mark,
+    distortion_doubt_db,
     output_curve,
 )
 from glowdial.core.stages.proof.figure import (
@@ -51,6 +53,8 @@ CURVE, DISTORTION, METER = "curve", "distortion", "meter"
 CURVE_LEVELS_V = (10e-6, 31.6e-6, 100e-6, 316e-6, 1e-3, 3.16e-3, 10e-3, 31.6e-3, 0.1)
 # what a meter of distortion and a needle are worth, for the power at 10 %: 95 % of cases
 POWER_DOUBT_DB = 0.6
+# of a generator that distorts, where neither side of 10 % was read far enough to tell
+UNBOUND_DB = 3.0
 
 
 def output_readings(
@@ -88,7 +92,7 @@ def output_step(at: Phase) -> Step:
         "How level the output stays from weak to strong tells the control line, and what it gives "
         "before it distorts tells the output stage.",
         results=tuple(_output_results(at, counted, curve)),
-        advice=tuple(_output_words(taken, curve)),
+        advice=tuple(_output_words(record, taken, curve)),
         leads=proof_leads(facts),
         controls=("volume low enough that nothing clips", "loudspeaker or its load connected"),
         powered=True,
@@ -150,6 +154,13 @@ def _meter_ask(count: int) -> Ask:
     )
 
 
+def _bound_db(record: JobRecord, loud: Sequence[Answer]) -> float | None:
+    """What the generator's own distortion leaves uncertain of the power at 10 %; None where that
+    cannot be told from what was read."""
+    own = own_figures(record, loud[-1]).distortion or 0.0
+    return distortion_doubt_db([_watts(a) for a in loud], own)
+
+
 def _watts(answer: Answer) -> tuple[float, float]:
     values = answer.values
     return values["output"] ** 2 / values["load"], values["distortion"] / 100.0
@@ -173,15 +184,17 @@ def _output_results(at: Phase, counted: Counting, curve: OutputCurve | None) -> 
     if watts is not None:
         limit, worn = limit_of(facts, Figure.OUTPUT), counted.is_stale(loud[-1])
         label = "at 10 % distortion"
+        bound_db = _bound_db(at.record, loud)
+        doubt_db = math.hypot(POWER_DOUBT_DB, UNBOUND_DB if bound_db is None else bound_db)
         results.append(
-            told_figure(
-                at, loud[-1], label, Figure.OUTPUT, watts, POWER_DOUBT_DB, limit, stale=worn
-            )
+            told_figure(at, loud[-1], label, Figure.OUTPUT, watts, doubt_db, limit, stale=worn)
         )
     return results
 
 
-def _output_words(taken: Sequence[Answer], curve: OutputCurve | None) -> list[str]:
+def _output_words(
+    record: JobRecord, taken: Sequence[Answer], curve: OutputCurve | None
+) -> list[str]:
     words = []
     if curve is not None:
         merit = curve.figure_of_merit_db()
@@ -196,6 +209,11 @@ def _output_words(taken: Sequence[Answer], curve: OutputCurve | None) -> list[st
     loud = [a for a in taken if a.ask.startswith(DISTORTION)]
     if loud and at_distortion_w([_watts(a) for a in loud]) is None:
         words.append("10 % lies outside of what was read: one reading below it and one above.")
+    elif loud and _bound_db(record, loud) is None:
+        words.append(
+            "The generator's own distortion hides where the set's 10 % lies: read further on "
+            "either side of it, or use a better one."
+        )
     marks = [a for a in taken if a.ask.startswith(METER)]
     law = decibels_per_mark([(a.values["level"], a.values["mark"]) for a in marks])
     if law is not None:

@@ -6,7 +6,14 @@ from dataclasses import replace
 
 from glowdial.core.journey.room import ReportPart, Situation, report_row
 from glowdial.core.journey.sensitivity import sensitivity_step
-from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, judged, measured, numbered_points
+from glowdial.core.journey.sensitivity_figure import (
+    FOUND,
+    LEFT,
+    as_stated,
+    judged,
+    measured,
+    numbered_points,
+)
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.language.verdicts import Window
@@ -53,7 +60,10 @@ def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
     """Sensitivity of every point, as found and as left."""
     rows = []
     for numbered in numbered_points(situation.facts):
-        point = numbered.as_begun(situation.record)
+        taken = situation.record.of_step(numbered.key(LEFT))
+        point = as_stated(
+            situation.record, numbered.as_begun(situation.record), taken[-1] if taken else None
+        )
         found = measured(situation.record, numbered, FOUND)
         left = measured(situation.record, numbered, LEFT)
         row = report_row(
