@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import json
 import os
 import shutil
 import time
@@ -16,7 +18,7 @@ from builders import a_record, aligned, an_answer
 from glowdial.core.journey.record import Answer, JobRecord, question_name
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
-from glowdial.core.journey.steps import Status, Step
+from glowdial.core.journey.steps import Status, Step, looked_at
 from glowdial.core.language.errors import BadInput, Conflict
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.proof.fm import fm_steps
@@ -83,8 +85,24 @@ def to_the_list(workshop: Workshop, job: int, *, by_typing: bool) -> None:
     """Up to the first touch, and the list taken as it ships."""
     source = typed if by_typing else None
     Volunteer(workshop, job, source).work(lambda step: step.key.startswith("if."))
-    answer = AnswerCommand(LIST_STEP, LIST_ASK, None, ((LIST_FIELD, shipped_list_text()),))
-    record_answer(workshop, job, stamp(workshop, job, "list"), answer)
+    take_list(workshop, job, shipped_list_text())
+
+
+def take_list(workshop: Workshop, job: int, text: str) -> None:
+    answer = AnswerCommand(LIST_STEP, LIST_ASK, None, ((LIST_FIELD, text),))
+    record_answer(workshop, job, stamp(workshop, job, f"list-{len(text)}"), answer)
+
+
+def at_positions(*keys: str) -> str:
+    """A list of only these measurements, selectivity at two positions of a switch, limiting at two
+    of one that does nothing."""
+    document = json.loads(shipped_list_text())
+    rows = [row for row in document["measurements"] if row["key"] in keys]
+    for row in rows:
+        positions = {"selectivity": ["wide", "narrow"], "limiting": ["bright", "dull"]}
+        if row["key"] in positions:
+            row["positions"] = positions[row["key"]]
+    return json.dumps({**document, "measurements": rows})
 
 
 def waited(
@@ -168,6 +186,33 @@ def test_what_was_read_goes_out_as_csv_and_comes_in_again_the_same(
             assert again[x] == pytest.approx(row, rel=1e-5)
 
 
+def test_what_a_switch_claims_to_change_is_run_at_each_of_its_positions(
+    simulated: tuple[Workshop, int],
+) -> None:
+    workshop, job = simulated
+    take_list(workshop, job, at_positions("selectivity", "limiting", "separation-level"))
+    start_run(workshop, job, FOUND)
+    whole = waited(workshop, job, lambda view: not view.running)
+    assert whole.done == whole.total > 20 and whole.trouble == ""
+    page = job_page(workshop, job)
+    steps = {s.key.removeprefix(f"{told_key(FOUND)}."): looked_at(s) for s in page.journey.steps}
+    narrow, same = steps["selectivity-at-2"], steps["limiting-at-2"]
+    assert any(w.startswith("Against wide: +") for w in narrow.advice)
+    assert any("changes nothing that is measured" in w for w in same.advice)
+    assert any("switches to stereo" in w for w in steps["separation-level"].advice)
+    # the first position is what the causes are told from
+    told = page.journey.step(told_key(FOUND)).advice
+    assert not any("selectivity" in w for w in told if w.startswith("Cannot be told"))
+    # one position after the other: a switch is not turned to and fro
+    order = [a.step.rpartition(".")[2] for a in page.record.answers if "-at-" in a.step]
+    assert [key for key, _ in itertools.groupby(order)] == [
+        "limiting-at-1",
+        "limiting-at-2",
+        "selectivity-at-1",
+        "selectivity-at-2",
+    ]
+
+
 @pytest.mark.parametrize(
     ("text", "words"),
     [
@@ -240,6 +285,7 @@ def test_a_pulled_plug_loses_nothing_and_the_rest_is_taken_up(
     plug.pull()
     workshop.lines.close()
     cut = waited(workshop, job, lambda view: not view.running)
+    assert cut.set_first == ""
     assert 8 <= cut.done < TOTAL and cut.trouble
     kept = len(job_page(workshop, job).record.answers)
     plug.put_in()
@@ -251,6 +297,16 @@ def test_a_pulled_plug_loses_nothing_and_the_rest_is_taken_up(
     assert stop_every_output(workshop) == ()
     assert plug.asks("fm-generator", "OUTP?") == "0"
     assert more.trouble == "" and len(job_page(workshop, job).record.answers) > kept
+    # no wire turns the set's own switch: the run waits for a hand, and goes on where it says
+    take_list(workshop, job, at_positions("limiting"))
+    assert run_view(workshop, job, FOUND).set_first == "bright"
+    start_run(workshop, job, FOUND)
+    half = waited(workshop, job, lambda view: not view.running)
+    assert half.done * 2 == half.total and half.set_first == "dull"
+    assert "switch to dull" in half.trouble
+    start_run(workshop, job, FOUND)
+    whole = waited(workshop, job, lambda view: not view.running)
+    assert whole.done == whole.total and whole.trouble == ""
     plug.pull()
     workshop.lines.close()
 

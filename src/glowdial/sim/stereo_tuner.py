@@ -41,6 +41,8 @@ LIGHT_M_PER_S = 3e8
 QUIETEST_V = 2e-5
 # where one of three alike pairs is 1 dB down, in its own half widths
 ONE_DB_OF_PAIR = 0.7133
+# what its switch at narrow leaves of the IF's width
+NARROW_SHARE = 0.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +113,8 @@ class StereoTuner:
         factor = 10.0 ** (c.noise_figure_db / 10.0)
         noise_v = math.sqrt(4.0 * BOLTZMANN * REFERENCE_K * SOURCE_OHM * factor * RATE_HZ / 2.0)
         white = rng.standard_normal(SAMPLES) + 1j * rng.standard_normal(SAMPLES)
-        spectrum = np.fft.fft(wave + noise_v * white) * self._filter()
+        narrow = NARROW_SHARE if drive.position == "narrow" else 1.0
+        spectrum = np.fft.fft(wave + noise_v * white) * self._filter(narrow)
         filtered = np.fft.ifft(spectrum)
         size = np.abs(filtered)
         turned = np.angle(filtered * np.conj(np.roll(filtered, 1)))
@@ -146,11 +149,12 @@ class StereoTuner:
         tail = PILOT_DEVIATION_HZ / FULL_DEVIATION_HZ * np.sin(2.0 * np.pi * PILOT_HZ * t + shifted)
         return np.asarray(peak * sums + (tail if pilot else 0.0))
 
-    def _filter(self) -> Complexes:
-        """Three tuned pairs, each of its own tuning, as seen from the middle of the channel."""
+    def _filter(self, share: float) -> Complexes:
+        """Three tuned pairs, each of its own tuning, as seen from the middle of the channel; at a
+        share of their width."""
         c = self.condition
         offset_hz = np.fft.fftfreq(SAMPLES, 1.0 / RATE_HZ)
-        pair_hz = c.if_width_hz / ONE_DB_OF_PAIR
+        pair_hz = share * c.if_width_hz / ONE_DB_OF_PAIR
         whole = np.ones(SAMPLES, dtype=np.complex128)
         for n in (-1.0, 0.0, 1.0):
             u = 2.0 * (offset_hz - c.if_offset_hz - n * c.pair_spread_hz) / pair_hz

@@ -8,12 +8,11 @@ import time
 import uuid
 from dataclasses import dataclass
 
-from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.language.errors import BadInput, Conflict, GlowDialError, LinkTrouble
 from glowdial.core.stages.proof.fm import fm_waiting
 from glowdial.core.stages.proof.fm_points import fm_list
-from glowdial.workshop.base.jobs import HAND, JobPage, job_page
+from glowdial.workshop.base.jobs import HAND, NETWORK, JobPage, job_page
 from glowdial.workshop.base.runs import Run
 from glowdial.workshop.base.workshop import Workshop
 from glowdial.workshop.base.writing import Stamp
@@ -27,7 +26,9 @@ TRIES, BETWEEN_TRIES_S = 4, 0.5
 
 @dataclass(frozen=True, slots=True)
 class RunView:
-    """How a run stands: how many points are kept of how many, what is read now, what stopped it."""
+    """How a run stands: how many points are kept of how many, what is read now, what stopped it;
+    and the position that the set's own switch must be turned to by hand before it goes on, "" for
+    none."""
 
     phase: str
     running: bool
@@ -35,16 +36,26 @@ class RunView:
     total: int
     now: str
     trouble: str
+    set_first: str
 
 
 def run_view(workshop: Workshop, job_id: int, phase: str) -> RunView:
     """A phase's points, and the run that is taking them if there is one."""
     _check_phase(phase)
-    done, total = _progress(job_page(workshop, job_id).situation, phase)
+    page = job_page(workshop, job_id)
+    listed, waiting = fm_list(page.record), fm_waiting(page.situation, phase)
+    total = sum(len(m.points) for m in listed.measurements) if listed else 0
+    done = total - len(waiting)
     run = workshop.runs.of(job_id)
+    set_first = waiting[0].position if waiting and _by_hand(page) else ""
     if run is None or run.phase != phase:
-        return RunView(phase, False, done, total, "", "")
-    return RunView(phase, run.running, done, total, run.now, run.trouble)
+        return RunView(phase, False, done, total, "", "", set_first)
+    return RunView(phase, run.running, done, total, run.now, run.trouble, set_first)
+
+
+def _by_hand(page: JobPage) -> bool:
+    """Whether somebody has to turn the set's own switches: a simulated set turns them itself."""
+    return page.link == NETWORK
 
 
 def start_run(workshop: Workshop, job_id: int, phase: str) -> RunView:
@@ -60,12 +71,14 @@ def start_run(workshop: Workshop, job_id: int, phase: str) -> RunView:
         raise Conflict("This job is worked by hand: no bench can run the list; type its points.")
     if fm_list(page.record) is None:
         raise Conflict("Take the list of measurements first.")
-    if not fm_waiting(page.situation, phase):
+    waiting = fm_waiting(page.situation, phase)
+    if not waiting:
         raise Conflict(
             f"Nothing is left to be read as {phase}: it is complete, or adjusters were turned "
             "before it (as found), or not yet (as left)."
         )
-    run = workshop.runs.begin(job_id, phase)
+    # who starts it has turned the switch to where the page says
+    run = workshop.runs.begin(job_id, phase, waiting[0].position)
     if run is None:
         raise Conflict("The list is being run already: pause it first.")
     threading.Thread(target=_go, args=(workshop, job_id, run), daemon=True).start()
@@ -82,15 +95,6 @@ def pause_run(workshop: Workshop, job_id: int, phase: str) -> RunView:
 def _check_phase(phase: str) -> None:
     if phase not in PHASES:
         raise BadInput("phase", phase, f"must be {' or '.join(PHASES)}", FOUND)
-
-
-def _progress(situation: Situation, phase: str) -> tuple[int, int]:
-    listed = fm_list(situation.record)
-    if listed is None:
-        return 0, 0
-    waiting = len(fm_waiting(situation, phase))
-    total = sum(len(m.points) for m in listed.measurements)
-    return total - waiting, total
 
 
 def _go(workshop: Workshop, job_id: int, run: Run) -> None:
@@ -130,11 +134,13 @@ def _one_point(workshop: Workshop, job_id: int, run: Run) -> bool:
     waiting = fm_waiting(page.situation, run.phase)
     if not waiting:
         return False
-    step, ask, words = waiting[0]
-    run.now = words
-    line = str(measure(workshop, job_id, _stamp(page), step, ask)["line"])
+    point = waiting[0]
+    if _by_hand(page) and point.position not in ("", run.position):
+        raise Conflict(f"Turn the set's own switch to {point.position}, then go on with the list.")
+    run.now = point.words
+    line = str(measure(workshop, job_id, _stamp(page), point.step, point.ask)["line"])
     fresh = job_page(workshop, job_id)
-    command = AnswerCommand(step, ask, line, (), confirmed=True)
+    command = AnswerCommand(point.step, point.ask, line, (), confirmed=True)
     record_answer(workshop, job_id, _stamp(fresh), command)
     return True
 

@@ -92,6 +92,28 @@ def test_no_set_is_told_to_be_as_good_as_the_generator() -> None:
     assert capture is not None and not capture.bounded(1e9)
 
 
+def test_an_entry_is_taken_at_each_position_of_its_switch() -> None:
+    plain = shipped_list()
+    listed = read_list(changed("measurements", 3, "positions", to=["wide", "narrow"]))
+    assert len(listed.measurements) == len(plain.measurements) + 1
+    wide = listed.of("selectivity")
+    assert wide is not None and wide.set.position == "wide" and "wide" in wide.title
+    (narrow,) = listed.beside(wide)
+    assert narrow.drive(1e5, narrow.readings[0]).position == "narrow"
+    assert narrow.points == wide.points and listed.beside(narrow) == (wide,)
+    assert listed.positions() == ("", "wide", "narrow")
+    quieting = listed.of("quieting")
+    assert quieting is not None and listed.beside(quieting) == ()
+
+
+def test_more_than_a_list_may_hold_is_refused_with_its_positions_counted() -> None:
+    document = copy.deepcopy(DOCUMENT)
+    for row in document["measurements"]:
+        row["positions"] = [f"place {n}" for n in range(10)]
+    with pytest.raises(BadInput, match="positions"):
+        read_list(json.dumps(document))
+
+
 def test_too_few_readings_of_a_point_are_refused() -> None:
     measured = shipped_list().of("separation")
     assert measured is not None and measured.reduction is Reduction.RATIO
@@ -130,6 +152,10 @@ def test_too_few_readings_of_a_point_are_refused() -> None:
         (changed("measurements", 0, "limits", 0, "whose", to=""), "whose"),
         (changed("measurements", 0, "limits", to="none"), "limits"),
         (changed("measurements", 0, "residual", to="low"), "residual"),
+        (changed("measurements", 0, "positions", to=[]), "1 to 12"),
+        (changed("measurements", 0, "positions", to=["wide", "wide "]), "twice"),
+        (changed("measurements", 0, "positions", to=["wide", 2]), "words"),
+        (changed("measurements", 0, "positions", to="wide"), "1 to 12"),
     ],
 )
 def test_what_is_wrong_is_said_with_its_place(text: str, words: str) -> None:
@@ -147,7 +173,9 @@ ANYTHING = st.recursive(
 @settings(max_examples=300, deadline=None)
 @given(
     st.integers(0, len(DOCUMENT["measurements"]) - 1),
-    st.sampled_from(["key", "title", "method", "set", "vary", "read", "reduce", "limits", "good"]),
+    st.sampled_from(
+        ["key", "title", "method", "set", "vary", "read", "reduce", "limits", "positions"]
+    ),
     ANYTHING,
 )
 def test_whatever_stands_in_a_place_is_taken_or_refused_in_a_sentence(

@@ -5237,7 +5237,8 @@ export interface components {
         };
         /**
          * RunShape
-         * @description How the run of a phase stands; ``trouble`` is what stopped it, "" where nothing did.
+         * @description How the run of a phase stands; ``trouble`` is what stopped it, ``set_first`` where the set's
+         *     own switch must be turned to before it goes on; "" where nothing did, or need not.
          */
         RunShape: {
             /** Done */
@@ -5248,6 +5249,8 @@ export interface components {
             phase: string;
             /** Running */
             running: boolean;
+            /** Set First */
+            set_first: string;
             /** Total */
             total: number;
             /** Trouble */

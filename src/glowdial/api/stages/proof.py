@@ -23,7 +23,8 @@ class MeasurementListShape(BaseModel):
 
 
 class RunShape(BaseModel):
-    """How the run of a phase stands; ``trouble`` is what stopped it, "" where nothing did."""
+    """How the run of a phase stands; ``trouble`` is what stopped it, ``set_first`` where the set's
+    own switch must be turned to before it goes on; "" where nothing did, or need not."""
 
     phase: str
     running: bool
@@ -31,6 +32,7 @@ class RunShape(BaseModel):
     total: int
     now: str
     trouble: str
+    set_first: str
 
 
 class RunBody(BaseModel):

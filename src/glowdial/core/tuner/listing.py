@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
-from dataclasses import fields
+from dataclasses import fields, replace
 from functools import lru_cache
 from typing import Any
 
@@ -23,7 +23,7 @@ from glowdial.core.tuner.measurement import (
 
 FORMAT, VERSION = "glowdial-measurements", 1
 LONGEST = 300_000
-MOST_MEASUREMENTS, MOST_POINTS, MOST_READINGS = 60, 60, 4
+MOST_MEASUREMENTS, MOST_POINTS, MOST_READINGS, MOST_POSITIONS = 60, 60, 4, 12
 # what may be varied or set, and between what, SI
 SETTINGS: Mapping[str, tuple[float, float]] = {
     "carrier_hz": (1e5, 3e8),
@@ -38,7 +38,7 @@ SETTINGS: Mapping[str, tuple[float, float]] = {
 WORDS = frozenset({"programme", "pilot", "position"})
 KEYS = frozenset(
     {"key", "title", "method", "set", "vary", "read", "reduce", "good", "reference", "limits"}
-    | {"residual"}
+    | {"residual", "positions"}
 )
 FIRST_NAMES = "abcdefghijklmnopqrstuvwxyz"
 
@@ -61,7 +61,14 @@ def read_list(text: str) -> MeasurementList:
     if given.get("version") != VERSION:
         raise BadInput("list, version", str(given.get("version")), "must be 1", "1")
     rows = _rows(given, "measurements", "list", MOST_MEASUREMENTS)
-    measurements = tuple(_measurement(row, n + 1) for n, row in enumerate(rows))
+    measurements = tuple(m for n, row in enumerate(rows) for m in _at_positions(row, n + 1))
+    if len(measurements) > MOST_MEASUREMENTS:
+        raise BadInput(
+            "list, measurements",
+            f"{len(measurements)} with their positions",
+            f"must be at most {MOST_MEASUREMENTS}",
+            "fewer positions",
+        )
     keys = [m.key for m in measurements]
     if len(set(keys)) != len(keys):
         twice = next(k for k in keys if keys.count(k) > 1)
@@ -74,6 +81,31 @@ def _norms(given: Any) -> Norms:
     if not isinstance(given, dict) or not set(given) <= set(known):
         raise BadInput("list, norms", str(given)[:60], f"may hold {', '.join(known)}", "200000")
     return Norms(**{k: _number(v, f"norms, {k}", 1e-9, 1e9) for k, v in given.items()})
+
+
+def _at_positions(row: Any, number: int) -> list[Measurement]:
+    """An entry, or one of it for each position of the switch that claims to change it."""
+    measured = _measurement(row, number)
+    if "positions" not in row:
+        return [measured]
+    where = f"measurement {number} ({measured.key})"
+    words = _rows(row, "positions", where, MOST_POSITIONS)
+    for word in words:
+        if not isinstance(word, str) or not word.strip() or len(word) > 60:
+            raise BadInput(f"{where}, positions", str(word)[:40], "must be words", '"wide"')
+    named = [w.strip() for w in words]
+    if len(set(named)) != len(named):
+        raise BadInput(f"{where}, positions", f"{named}"[:60], "has one twice", "each once")
+    return [
+        replace(
+            measured,
+            key=f"{measured.key}-at-{n + 1}",
+            title=f"{measured.title}, switch at {word}",
+            set=replace(measured.set, position=word),
+            family=measured.key,
+        )
+        for n, word in enumerate(named)
+    ]
 
 
 def _measurement(row: Any, number: int) -> Measurement:

@@ -64,7 +64,8 @@ class CurveLimit:
 class Measurement:
     """One entry of the list. ``varies`` names the drive's setting that its points are values of,
     in SI; ``reference`` is the point that others are relative to. ``residual`` is the figure that
-    the generator would give by itself: no set is told to be better than that, nor as good."""
+    the generator would give by itself: no set is told to be better than that, nor as good. Those of
+    one ``family`` are the same entry at each position of a switch of the set."""
 
     key: str
     title: str
@@ -79,6 +80,7 @@ class Measurement:
     reference: float | None = None
     limits: tuple[CurveLimit, ...] = ()
     residual: float | None = None
+    family: str = ""
 
     def drive(self, point: float, reading: TunerReading) -> Drive:
         """What the generators are set to for a reading at a point."""
@@ -149,8 +151,21 @@ class MeasurementList:
     norms: Norms = Norms()
 
     def of(self, key: str) -> Measurement | None:
-        """The measurement of that key."""
-        return next((m for m in self.measurements if m.key == key), None)
+        """The measurement of that key; of one that is taken at each position, its first."""
+        return next((m for m in self.measurements if key in (m.key, m.family)), None)
+
+    def beside(self, measured: Measurement) -> tuple[Measurement, ...]:
+        """The same measurement at the other positions of its switch."""
+        return tuple(
+            m
+            for m in self.measurements
+            if m.family and m.family == measured.family and m.key != measured.key
+        )
+
+    def positions(self) -> tuple[str, ...]:
+        """The switch positions in the order that the list first names them; "" for wherever the
+        set stands."""
+        return tuple(dict.fromkeys(m.set.position for m in self.measurements))
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,11 @@ from dataclasses import dataclass, field
 
 @dataclass(slots=True)
 class Run:
-    """A run of a job: asked to pause, where it is now, and what stopped it."""
+    """A run of a job: asked to pause, where it is now, and what stopped it; ``position`` is where
+    the set's own switch stood as it began."""
 
     phase: str
+    position: str = ""
     now: str = ""
     trouble: str = ""
     pausing: bool = False
@@ -24,13 +26,13 @@ class Runs:
     _runs: dict[int, Run] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
-    def begin(self, job_id: int, phase: str) -> Run | None:
+    def begin(self, job_id: int, phase: str, position: str) -> Run | None:
         """A new run; None while one is going on."""
         with self._lock:
             last = self._runs.get(job_id)
             if last is not None and last.running:
                 return None
-            self._runs[job_id] = run = Run(phase)
+            self._runs[job_id] = run = Run(phase, position)
             return run
 
     def of(self, job_id: int) -> Run | None:

@@ -46,6 +46,11 @@ export function FmRun({ jobId, phase, byHand }: Props) {
           {words}
         </Text>
       </Flex>
+      {data.set_first && !data.running && (
+        <Text fontSize="16px" mb={2} data-testid="fm-run-switch">
+          First turn the set&apos;s own switch to <b>{data.set_first}</b>: the run cannot.
+        </Text>
+      )}
       <Progress.Root
         value={data.done}
         max={Math.max(data.total, 1)}

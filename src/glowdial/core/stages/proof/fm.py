@@ -6,7 +6,7 @@ Nobody has to take them; each may be read by instruments, typed point by point, 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
 from glowdial.core.bench.settings import setting
@@ -59,6 +59,7 @@ from glowdial.core.stages.proof.fm_words import (
     figure_words,
     limit_words,
     point_words,
+    position_words,
     set_words,
     unit_of,
     window_at,
@@ -104,7 +105,7 @@ def fm_steps(situation: Situation, phase: str) -> list[Step]:
     listed = fm_list(record) if facts is not None else None
     if facts is None or listed is None or not _offered(record, listed, phase):
         return []
-    steps = [_measurement_step(facts, record, m, phase) for m in listed.measurements]
+    steps = [_measurement_step(facts, record, listed, m, phase) for m in listed.measurements]
     if phase == FOUND and record.moves:
         steps = [s for s in steps if s.results]
     return [*steps, _told_step(facts, record, listed, phase)]
@@ -117,14 +118,26 @@ def _offered(record: JobRecord, listed: MeasurementList, phase: str) -> bool:
     return begun or bool(record.moves or record.changes)
 
 
-def fm_waiting(situation: Situation, phase: str) -> list[tuple[str, str, str]]:
-    """What a run of the list has still to read, or to read again: step, question, and the point in
-    words. Nothing where the phase is not open: adjusters were turned, or nothing was done yet."""
+@dataclass(frozen=True, slots=True)
+class WaitingPoint:
+    """A point that a run has still to read: its step, its question, the point in words, and the
+    position of the set's own switch that it wants ("" for wherever it stands)."""
+
+    step: str
+    ask: str
+    words: str
+    position: str
+
+
+def fm_waiting(situation: Situation, phase: str) -> list[WaitingPoint]:
+    """What a run of the list has still to read, or to read again, one position of a switch after
+    the other. Nothing where the phase is not open: adjusters were turned, or nothing was done."""
     facts, record = fm_facts(situation.facts), situation.record
     listed = fm_list(record) if facts is not None else None
     if facts is None or listed is None or not _offered(record, listed, phase):
         return []
     found, basis = [], _basis(facts, phase)
+    positions = listed.positions()
     for measured in listed.measurements:
         key = fm_key(phase, measured)
         fresh = [a for a in record.of_step(key) if not record.stale(a, basis)]
@@ -134,8 +147,9 @@ def fm_waiting(situation: Situation, phase: str) -> list[tuple[str, str, str]]:
         for x in measured.points:
             if x not in rows:
                 name = question_name(POINT, ((X, x),))
-                found.append((key, name, f"{measured.title}: {point_words(measured, x)}"))
-    return found
+                words = f"{measured.title}: {point_words(measured, x)}"
+                found.append(WaitingPoint(key, name, words, measured.set.position))
+    return sorted(found, key=lambda w: positions.index(w.position))
 
 
 def _list_step(record: JobRecord) -> Step:
@@ -149,7 +163,8 @@ def _list_step(record: JobRecord) -> Step:
         STAGE,
         "FM: the list of measurements",
         "What is measured of an FM receiver, by the methods of IEC 60315-4: as it comes with the "
-        "application, or as this bench edits it. The job keeps the list that it was measured by.",
+        "application, or as this bench edits it. The job keeps the list that it was measured by. "
+        'An entry with "positions": ["wide", "narrow"] is taken at each of them.',
         status=Status.DONE,
         # its panel asks it: the document is there to be taken or edited
         more_asks=lambda name: TAKE_LIST if name == LIST_ASK else None,
@@ -169,7 +184,11 @@ def _basis(facts: ReceiverFacts, phase: str) -> Basis:
 
 
 def _measurement_step(
-    facts: ReceiverFacts, record: JobRecord, measured: Measurement, phase: str
+    facts: ReceiverFacts,
+    record: JobRecord,
+    listed: MeasurementList,
+    measured: Measurement,
+    phase: str,
 ) -> Step:
     key = fm_key(phase, measured)
     counted = counting(record, key, _basis(facts, phase), lambda a: a.question)
@@ -183,7 +202,10 @@ def _measurement_step(
         f"FM {measured.title}, as {phase}",
         f"{measured.method}. {set_words(measured)}",
         results=tuple(_results(fresh, measured, phase, rows)),
-        advice=_advice(measured, rows, waiting),
+        advise=lambda: (
+            *_advice(measured, rows, waiting),
+            *_position_advice(record, listed, measured, phase, rows),
+        ),
         leads=(
             signal_lead(facts),
             Lead("audio analyser", "its leads", "both outputs, at the recorder or loudspeakers"),
@@ -290,6 +312,22 @@ def _advice(
             f"({figure_words(measured, measured.residual)}): the set may be better than that."
         )
     return tuple(words)
+
+
+def _position_advice(
+    record: JobRecord,
+    listed: MeasurementList,
+    measured: Measurement,
+    phase: str,
+    rows: Mapping[float, tuple[float, ...]],
+) -> list[str]:
+    """What the switch changes against each of its other positions that was read."""
+    curve = measured.reduced(rows)
+    words = []
+    for other in listed.beside(measured):
+        beside = other.reduced(taken_of(record.of_step(fm_key(phase, other)), other))
+        words.append(position_words(measured, curve, other, beside))
+    return [w for w in words if w]
 
 
 def _told_step(

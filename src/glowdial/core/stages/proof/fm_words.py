@@ -29,6 +29,10 @@ LOGARITHMIC = ("audio_hz",)
 SHARE_UNIT, LEVEL_UNIT = "%", "dB"
 # what is called usable, and a fall of a curve that is a switch
 USABLE_DB, STEP_DB = 30.0, 3.0
+SIDES = (Programme.LEFT, Programme.RIGHT)
+# two curves that differ by less, of two readings each, are one
+SAME_DB, SAME_SHARE = 1.0, 0.2
+FmCurve = Mapping[float, float]
 _BARE = {"kHz": 1e3, "MHz": 1e6, "%": 0.01}
 
 
@@ -88,6 +92,8 @@ def curve_words(measured: Measurement, curve: Mapping[float, float]) -> list[str
     it steps as the set switches."""
     if measured.varies != "level_v" or measured.reduction is not Reduction.RATIO:
         return []
+    if measured.set.programme in SIDES:
+        return _switching_words(curve)
     words, points = [], sorted(curve)
     for low, high in itertools.pairwise(points):
         below, above = curve[low], curve[high]
@@ -101,6 +107,38 @@ def curve_words(measured: Measurement, curve: Mapping[float, float]) -> list[str
                 f"{engineering(high, 'V')}: there the set switches."
             )
     return words
+
+
+def _switching_words(curve: Mapping[float, float]) -> list[str]:
+    """Where separation sets in: from next to none to that of a decoder."""
+    return [
+        f"Separation goes from {curve[low]:.0f} to {curve[high]:.0f} dB between "
+        f"{engineering(low, 'V')} and {engineering(high, 'V')}: there the set switches to stereo."
+        for low, high in itertools.pairwise(sorted(curve))
+        if abs(curve[low]) < STEP_DB and curve[high] > 2.0 * STEP_DB
+    ]
+
+
+def position_words(
+    measured: Measurement, curve: Mapping[float, float], other: Measurement, beside: FmCurve
+) -> str:
+    """How far two positions of a switch differ, or that it changes nothing here; nothing where
+    they have no point in common."""
+    common = sorted(set(curve) & set(beside))
+    if not common:
+        return ""
+    most = max(common, key=lambda x: abs(curve[x] - beside[x]))
+    off = curve[most] - beside[most]
+    same = SAME_SHARE if measured.reduction is Reduction.SHARE else SAME_DB
+    if abs(off) < same:
+        return (
+            f"As at {other.set.position}, to {abs(off):.1f} {unit_of(measured)}: the switch "
+            "changes nothing that is measured here."
+        )
+    return (
+        f"Against {other.set.position}: {off:+.1f} {unit_of(measured)} at "
+        f"{point_words(measured, most)}."
+    )
 
 
 def drawn_x(measured: Measurement, x: float) -> float:
