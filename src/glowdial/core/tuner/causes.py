@@ -84,7 +84,8 @@ class TunerCauses:
 
 def told(listed: MeasurementList, taken: TunerReadings) -> TunerCauses:
     """What the readings so far tell of the parts."""
-    curves = {m.key: taken.curve(m) for m in listed.measurements}
+    # of what is taken at several positions, the first is where the set is meant to stand
+    curves = {m.family or m.key: taken.curve(m) for m in reversed(listed.measurements)}
     norms, found, untold = listed.norms, [], []
     band = fitted_passband(curves.get(SELECTIVITY, {}), norms.if_width_hz)
     if band is None:
