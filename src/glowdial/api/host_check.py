@@ -14,6 +14,7 @@ LARGEST_PHOTO_BYTES = 12_000_000
 # an hour of two channels of 24 bits at 96 kHz; it is read as it comes, and not kept
 LARGEST_RECORDING_BYTES = 2_200_000_000
 RECORDINGS = "/api/recordings"
+RECORDED_TONE = f"{RECORDINGS}/tone"
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -74,7 +75,7 @@ def _refusal(scope: Scope, headers: Headers) -> JSONResponse | None:
 
 def _largest(path: str) -> int:
     """How many bytes a body may have, by where it is sent."""
-    if path == RECORDINGS:
+    if path in (RECORDINGS, RECORDED_TONE):
         return LARGEST_RECORDING_BYTES
     return LARGEST_PHOTO_BYTES if path.endswith("/photos") else LARGEST_BODY_BYTES
 

@@ -9,10 +9,11 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.concurrency import run_in_threadpool
 
+from glowdial.api.calc.audio import HeardAnswer
 from glowdial.api.host_check import LARGEST_RECORDING_BYTES, RECORDINGS
 from glowdial.api.sums import SumShape
 from glowdial.core.language.errors import BadInput
-from glowdial.workshop.recordings import looked_at
+from glowdial.workshop.recordings import looked_at, tone_heard
 
 router = APIRouter(prefix=RECORDINGS, tags=["recordings"])
 IN_MEMORY = 1 << 24
@@ -32,6 +33,15 @@ async def post_recording(request: Request) -> SumShape:
         await _kept(request, kept)
         answer = await run_in_threadpool(looked_at, kept)
     return SumShape.model_validate(asdict(answer))
+
+
+@router.post("/tone", operation_id="postRecordedTone", openapi_extra=WAV_BODY)
+async def post_recorded_tone(request: Request) -> HeardAnswer:
+    """The test tone of a recording as an indicator's reading: as the microphone would tell it."""
+    with tempfile.SpooledTemporaryFile(max_size=IN_MEMORY) as kept:
+        await _kept(request, kept)
+        found = await run_in_threadpool(tone_heard, kept)
+    return HeardAnswer.of(found)
 
 
 async def _kept(request: Request, file: Any) -> None:

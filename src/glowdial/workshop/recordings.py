@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from glowdial.core.audio.recording import LOWEST_RATE_HZ, AudioFigures, Line, audio_figures
 from glowdial.core.audio.response import tone_response
 from glowdial.core.language.errors import BadInput
+from glowdial.core.physics.tone_level import ToneLevel
 from glowdial.core.sums.form import SumAnswer
 from glowdial.core.sums.recording import recording_answer
 
@@ -109,21 +111,29 @@ def recording_figures(recording: Recording) -> tuple[AudioFigures, ...]:
     Raises BadInput where every channel is silent, and for what cannot be read to its end.
     """
     channels = range(min(recording.channels, 2))
-    if recording.in_memory:
-        # two at a time: the transforms leave the interpreter alone
-        with ThreadPoolExecutor(max_workers=len(channels)) as pool:
-            looked = list(pool.map(lambda channel: _channel(recording, channel), channels))
-    else:
-        looked = [_channel(recording, channel) for channel in channels]
-    found = tuple(one for one in looked if isinstance(one, AudioFigures))
-    refused = [one for one in looked if isinstance(one, BadInput)]
-    if not found and refused:
-        raise refused[-1]
-    return found
+    # two at a time where both are in memory: the transforms leave the interpreter alone
+    workers = len(channels) if recording.in_memory else 1
+    found, refused = [], []
+    with ThreadPoolExecutor(max_workers=workers) as pool:
+        for looked in [pool.submit(_channel, recording, channel) for channel in channels]:
+            try:
+                found.append(looked.result())
+            except _NoFigures as reason:
+                refused.append(reason)
+    if not found:
+        raise refused[-1].why
+    return tuple(found)
 
 
-def _channel(recording: Recording, channel: int) -> AudioFigures | BadInput:
-    """The figures of a channel, or why there are none; raises BadInput for one that breaks off."""
+class _NoFigures(Exception):
+    """A channel of which there is nothing to tell, and why; another may have it."""
+
+    def __init__(self, why: BadInput) -> None:
+        self.why = why
+
+
+def _channel(recording: Recording, channel: int) -> AudioFigures:
+    """The figures of a channel; raises BadInput for a file that breaks off."""
     import soundfile
 
     try:
@@ -135,9 +145,17 @@ def _channel(recording: Recording, channel: int) -> AudioFigures | BadInput:
         heard = tone_response(recording.blocks(channel), recording.rate_hz)
         return replace(figures, response=tuple(Line(hz, db) for hz, db in heard))
     except BadInput as error:
-        return error
+        raise _NoFigures(error) from error
     except (soundfile.LibsndfileError, RuntimeError) as error:
         raise BadInput("recording", "this file", "breaks off", "a whole file") from error
+
+
+def tone_heard(file: IO[bytes]) -> ToneLevel:
+    """The test tone of a recording as the microphone would have told it, of the louder channel;
+    where it was switched on and off, while it was on. Raises BadInput."""
+    figures = max(recording_figures(open_recording(file)), key=lambda f: f.tone_db)
+    peak = math.sqrt(2.0) * 10.0 ** (figures.tone_db / 20.0)
+    return ToneLevel(figures.tone_hz, peak, figures.snr_db, figures.clipped)
 
 
 def looked_at(file: IO[bytes]) -> SumAnswer:

@@ -1,17 +1,23 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { useState } from "react";
+import { useRef, useState } from "react";
+
+import { client, unwrap } from "../api/client";
 
 import { PlainButton } from "../shared/Buttons";
 import { Choice } from "../shared/Choice";
 import { Trouble } from "../shared/Trouble";
-import { useMicrophone } from "./useMicrophone";
+import { useAttempt } from "../shared/useAttempt";
+import { type Heard, useMicrophone } from "./useMicrophone";
 
 type Props = {
   /** What was heard, put into the line. */
   onTake: (typed: string) => void;
 };
 
-/** The computer's own microphone or line input as an indicator: what it hears now, and the highest. */
+/**
+ * The computer's own microphone or line input as an indicator: what it hears now, and the highest; or
+ * a recording that was made by another.
+ */
 export function Microphone({ onTake }: Props) {
   const [on, setOn] = useState(false);
   const [input, setInput] = useState("");
@@ -22,6 +28,7 @@ export function Microphone({ onTake }: Props) {
         <PlainButton onClick={() => setOn(!on)} aria-pressed={on}>
           {on ? "Stop listening" : "Listen"}
         </PlainButton>
+        {!on && <RecordedTone onTake={onTake} />}
         {on && (
           <>
             <Text fontFamily="mono" fontSize="20px" minW="150px" data-testid="heard">
@@ -60,5 +67,49 @@ export function Microphone({ onTake }: Props) {
       </Flex>
       <Trouble error={trouble} />
     </Box>
+  );
+}
+
+/** The reading of a recording, put into the line as the microphone's is. */
+function RecordedTone({ onTake }: Props) {
+  const picker = useRef<HTMLInputElement>(null);
+  const [found, setFound] = useState<Heard | null>(null);
+  const { busy, trouble, attempt } = useAttempt();
+  const read = (file: File) =>
+    attempt(file.name, async () => {
+      const heard = await unwrap(
+        client.POST("/api/recordings/tone", {
+          body: "" as never,
+          bodySerializer: () => file,
+          headers: { "content-type": "audio/wav" },
+        }),
+      );
+      setFound(heard);
+      if (heard.heard) onTake(heard.typed);
+    });
+  return (
+    <>
+      <PlainButton busy={busy} onClick={() => picker.current?.click()}>
+        From a recording
+      </PlainButton>
+      <input
+        ref={picker}
+        type="file"
+        hidden
+        accept=".wav,audio/wav,.flac"
+        data-testid="recorded-tone"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void read(file);
+        }}
+      />
+      {found && (
+        <Text fontFamily="mono" fontSize="18px" data-testid="recorded-words">
+          {found.words}
+        </Text>
+      )}
+      <Trouble error={trouble} />
+    </>
   );
 }
