@@ -232,6 +232,11 @@ def test_every_indicator_has_its_leads_its_traps_and_its_own_levels(kind: Indica
     assert found.kind is kind and found.traps and found.reference > 0.0
     step = step_of(record, "if.set-up")
     assert found.lead in step.leads and any(found.set_up[0] == c for c in step.controls)
+    # and it stands on the drawing where it is joined to the set
+    if step.show_chain is not None:
+        point = next(p for p in step.show_chain().points if p.letter == "V")
+        assert point.words == found.shown.label
+        assert (point.block == "loudspeaker") is found.tone
     if kind is IndicatorKind.SWEEP:
         return
     # a level by another indicator does not count for this one

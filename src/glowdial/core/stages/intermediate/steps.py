@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing
-from glowdial.core.journey.chain import MIXER, SetUp, chain_picture
+from glowdial.core.journey.chain import DETECTOR, MIXER, SPEAKER, SetUp, chain_picture
 from glowdial.core.journey.entry import LEAVE_IT
 from glowdial.core.journey.readings import (
     conclude,
@@ -177,6 +177,8 @@ def _with_chain(work: Work, step: Step) -> Step:
         generator_at=MIXER if injected == "mixer grid" else injected.removesuffix(" grid"),
         through=work.leads[0].through,
         level_v=level_v,
+        meter_at=SPEAKER if work.by.tone else DETECTOR,
+        meter=work.by.shown.label,
         adjuster=step.adjuster,
         oscillator_stopped=True,
     )
