@@ -114,13 +114,11 @@ class Averaged:
     def add(self, samples: Floats) -> None:
         """Samples that follow the last ones."""
         joined = np.concatenate([self._left, samples]) if self._left.size else samples
-        from scipy.fft import rfft  # late: it costs the first page
-
         hop = self._hop
         count = max((joined.size - self._size) // hop + 1, 0)
         for n in range(count):
             block = joined[n * hop : n * hop + self._size]
-            shown = rfft((block - block.mean()) * self._window, overwrite_x=True)
+            shown = np.fft.rfft((block - block.mean()) * self._window)
             self._sum += shown.real**2 + shown.imag**2
         self._count += count
         self._left = joined[count * hop :]
