@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from builders import a_record, aligned, an_answer
-from glowdial.core.journey.record import Answer, JobRecord, question_name
+from glowdial.core.journey.record import Answer, JobRecord, Move, question_name
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Status, Step, looked_at
@@ -369,3 +369,32 @@ def test_a_point_that_is_not_met_is_asked_for_again_and_the_latest_word_of_it_co
     after = fm_step(facts, replace(record, answers=(*record.answers, filed)), LEFT, "quieting")
     assert after.status is Status.DONE
     assert {r.question for r in after.results} == {FILE}
+
+
+def test_what_was_read_before_a_change_stands_as_stale_until_it_is_read_again(
+    facts: ReceiverFacts,
+) -> None:
+    """A move after half of a curve: its points stand marked, those after it do not; a figure that
+    is relative to a stale reference is stale as well."""
+    limiting = next(m for m in shipped_list().measurements if m.key == "limiting")
+    key = f"{told_key(LEFT)}.limiting"
+    taken_list = an_answer(1, LIST_STEP, LIST_ASK, **{LIST_FIELD: shipped_list_text()})
+    found = an_answer(2, f"{told_key(FOUND)}.quieting", FILE, **{FILE: "10, 0.5, 0.1"})
+    points = [
+        Answer(10 + 10 * n, key, POINT, {"r1": 0.5}, {}, point=((X, x),))
+        for n, x in enumerate(limiting.points)
+    ]
+    core = facts.if_adjusters()[0]
+    half = len(points) // 2
+    moved = Move(points[half].seq - 5, core, 0.25, "x")
+    record = replace(a_record(taken_list, found, *points), moves=(moved,))
+    step = fm_step(facts, record, LEFT, "limiting")
+    at = limiting.points.index(limiting.reference)
+    stale = [r.stale for r in step.results]
+    assert stale == ([True] * len(points) if at < half else [n < half for n in range(len(points))])
+    assert step.status is Status.RECHECK and step.ask is not None
+    assert step.ask.name == question_name(POINT, ((X, limiting.points[0]),))
+    text = points_csv(limiting, dict.fromkeys(limiting.points, (0.5,)))
+    filed = an_answer(900, key, FILE, **{FILE: text})
+    after = fm_step(facts, replace(record, answers=(*record.answers, filed)), LEFT, "limiting")
+    assert after.status is Status.DONE and not any(r.stale for r in after.results)

@@ -11,6 +11,7 @@ from glowdial.core.stages.proof.fm_points import (
     points_csv,
 )
 from glowdial.core.tuner.measurement import Measurement
+from glowdial.demo.entered import entered
 from glowdial.sheets.measurement_list import shipped_list, shipped_list_text
 from glowdial.sim.condition import Condition
 from glowdial.sim.receiver import SimulatedReceiver
@@ -20,19 +21,17 @@ from glowdial.sim.tuner_of import tuner_of
 from glowdial.store.records import get_bench
 from glowdial.workshop.base.jobs import job_page
 from glowdial.workshop.base.workshop import Workshop
-from glowdial.workshop.base.writing import Stamp
-from glowdial.workshop.entries import AnswerCommand, record_answer
 
 
 def measure_by_the_list(workshop: Workshop, job_id: int, phase: str) -> None:
     """Take the list where it was not taken, and enter every measurement of a phase."""
     page = job_page(workshop, job_id)
     if page.record.latest(LIST_STEP, LIST_ASK) is None:
-        _enter(workshop, job_id, LIST_STEP, LIST_ASK, (LIST_FIELD, shipped_list_text()))
+        entered(workshop, job_id, LIST_STEP, LIST_ASK, **{LIST_FIELD: shipped_list_text()})
     tuner = _tuner(workshop, job_id)
     for measured in shipped_list().measurements:
         csv = heard(tuner, measured)
-        _enter(workshop, job_id, fm_key(phase, measured), FILE, (FILE, csv))
+        entered(workshop, job_id, fm_key(phase, measured), FILE, **{FILE: csv})
 
 
 def heard(tuner: StereoTuner, measured: Measurement) -> str:
@@ -52,9 +51,3 @@ def _tuner(workshop: Workshop, job_id: int) -> StereoTuner:
         assert row is not None
         receiver = SimulatedReceiver(facts, Condition.from_document(row.condition))
         return tuner_of(receiver, BenchState.from_document(row.state))
-
-
-def _enter(workshop: Workshop, job_id: int, step: str, ask: str, field: tuple[str, str]) -> None:
-    version = job_page(workshop, job_id).version
-    stamp = Stamp(f"list-{job_id}-{version}", version)
-    record_answer(workshop, job_id, stamp, AnswerCommand(step, ask, None, (field,)))

@@ -18,6 +18,7 @@ from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.core.stages.tracking.stage import STAGE as TRACKING
 from glowdial.core.sums.book import sum_of
 from glowdial.demo.by_the_list import measure_by_the_list
+from glowdial.demo.entered import entered, stamp_now
 from glowdial.demo.noisy_room import measure_in_a_noisy_room
 from glowdial.demo.pictures import underside
 from glowdial.demo.volunteer import Volunteer, before_stage
@@ -34,11 +35,10 @@ from glowdial.sim.condition import (
     neglected,
 )
 from glowdial.store.database import Database
-from glowdial.workshop.base.jobs import OpenCommand, job_page, open_job
+from glowdial.workshop.base.jobs import OpenCommand, open_job
 from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
-from glowdial.workshop.base.writing import Stamp
-from glowdial.workshop.entries import AnswerCommand, record_answer, write_note
+from glowdial.workshop.entries import write_note
 from glowdial.workshop.registers import enter_line
 from glowdial.workshop.stages.intake import enter_photo, fill_cells
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
@@ -181,13 +181,13 @@ def _fill_registers(workshop: Workshop, job_id: int) -> None:
     enter_photo(
         workshop,
         job_id,
-        _stamp(workshop, job_id, "photo"),
+        stamp_now(workshop, job_id, "photo"),
         title="underside",
         step="intake.photos",
         picture=underside(),
     )
     for n, (register, fields) in enumerate(lines):
-        stamp = _stamp(workshop, job_id, f"line-{n}")
+        stamp = stamp_now(workshop, job_id, f"line-{n}")
         enter_line(workshop, job_id, stamp, register, fields=fields)
     cells = {
         ("bc AM", "plays"): "w",
@@ -195,11 +195,7 @@ def _fill_registers(workshop: Workshop, job_id: int) -> None:
         ("bc AM", "tone"): "w",
         ("sw AM", "plays"): "p",
     }
-    fill_cells(workshop, job_id, _stamp(workshop, job_id, "cells"), cells)
-
-
-def _stamp(workshop: Workshop, job_id: int, name: str) -> Stamp:
-    return Stamp(f"demo-{job_id}-{name}", job_page(workshop, job_id).version)
+    fill_cells(workshop, job_id, stamp_now(workshop, job_id, "cells"), cells)
 
 
 @dataclass(frozen=True, slots=True)
@@ -272,9 +268,8 @@ def _part_on_order(bench: DemoBench) -> None:
     )
     workshop = bench.workshop
     Volunteer(workshop, job_id, keeps_parts=True).work(lambda step: step.key == CHART)
-    ordered = (("decision", "order"), ("measured", "29"), ("leakage", "14m"))
-    answer = AnswerCommand(PARTS_FIRST, LEAKING_FILTER, None, ordered)
-    record_answer(workshop, job_id, _stamp(workshop, job_id, "order"), answer)
+    ordered = {"decision": "order", "measured": "29", "leakage": "14m"}
+    entered(workshop, job_id, PARTS_FIRST, LEAKING_FILTER, **ordered)
 
 
 def _handed_over(bench: DemoBench) -> None:
@@ -311,14 +306,13 @@ def _leaking_coupling(bench: DemoBench) -> None:
 def _tried(bench: DemoBench, job_id: int, cells: dict[tuple[str, str], str]) -> None:
     """What a set does and does not, in its function matrix."""
     workshop = bench.workshop
-    fill_cells(workshop, job_id, _stamp(workshop, job_id, "cells"), cells)
+    fill_cells(workshop, job_id, stamp_now(workshop, job_id, "cells"), cells)
 
 
 def _complained(bench: DemoBench, job_id: int, words: str) -> None:
     """What is wrong with it, as it is traced."""
     workshop = bench.workshop
-    answer = AnswerCommand(COMPLAINT, "what", None, (("what", words),))
-    record_answer(workshop, job_id, _stamp(workshop, job_id, "complaint"), answer)
+    entered(workshop, job_id, COMPLAINT, "what", what=words)
 
 
 def portable_condition(seed: int) -> Condition:
@@ -344,7 +338,7 @@ def _silent_on_vhf(bench: DemoBench) -> None:
     # its owner asks whether medium wave can be moved up to the harbour's station
     moving = sum_of("moving-a-band")
     told = moving.answer({**moving.examples, "intermediate": "470"}).sentence
-    stamp = _stamp(bench.workshop, job_id, "moved")
+    stamp = stamp_now(bench.workshop, job_id, "moved")
     write_note(bench.workshop, job_id, stamp, "", f"{moving.title}: {told}")
 
 
@@ -412,8 +406,7 @@ def _one_core(bench: DemoBench) -> None:
     job_id = bench.arrives("Station house radio", "GN-8", ONE_CORE, condition, days=14.0)
     Volunteer(bench.workshop, job_id).work(_standing_at("osc.fm.survey"))
     for ask, line in FM_AS_FOUND:
-        answer = AnswerCommand("osc.fm.survey", ask, line, ())
-        record_answer(bench.workshop, job_id, _stamp(bench.workshop, job_id, ask), answer)
+        entered(bench.workshop, job_id, "osc.fm.survey", ask, line)
     Volunteer(bench.workshop, job_id).work(_begins("osc.fm.round1"))
 
 
@@ -431,8 +424,7 @@ def _before_and_after(bench: DemoBench) -> None:
     measure_by_the_list(bench.workshop, job_id, FOUND)
     # its peak passes for right, and the curves tell that it is not in the middle
     Volunteer(bench.workshop, job_id).work(_standing_at(DECIDE))
-    align = AnswerCommand(DECIDE, "decision", None, (("decision", "align"),))
-    record_answer(bench.workshop, job_id, _stamp(bench.workshop, job_id, "align"), align)
+    entered(bench.workshop, job_id, DECIDE, "decision", decision="align")
     Volunteer(bench.workshop, job_id).work(_begins("handover"))
     measure_by_the_list(bench.workshop, job_id, LEFT)
 

@@ -5,7 +5,7 @@ Nobody has to take them; each may be read by instruments, typed point by point, 
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from glowdial.core.bench.recipe import Doing, Hearing, Recipe
@@ -36,7 +36,7 @@ from glowdial.core.journey.steps import (
 )
 from glowdial.core.language.quantities import engineering
 from glowdial.core.model.facts import ReceiverFacts
-from glowdial.core.stages.proof.figure import counting, offered
+from glowdial.core.stages.proof.figure import Counting, counting, offered
 from glowdial.core.stages.proof.fm_points import (
     FILE,
     LIST_ASK,
@@ -201,7 +201,7 @@ def _measurement_step(
         STAGE,
         f"FM {measured.title}, as {phase}",
         f"{measured.method}. {set_words(measured)}",
-        results=tuple(_results(fresh, measured, phase, rows)),
+        results=tuple(_results(counted, measured, phase)),
         advise=lambda: (
             *_advice(measured, rows, waiting),
             *_position_advice(record, listed, measured, phase, rows),
@@ -214,7 +214,10 @@ def _measurement_step(
         draw=lambda: curve_plot(record, measured, phase),
     )
     rest = [a for a in asks if a not in waiting]
-    return offered(step, [*waiting, *rest, _file_ask(measured)], counted.stale)
+    # a point that a file gave since is not asked for again
+    given = _given_by(counted, measured).values()
+    worn = tuple(dict.fromkeys(a.question for a in given if counted.is_stale(a)))
+    return offered(step, [*waiting, *rest, _file_ask(measured)], worn)
 
 
 def _point_ask(facts: ReceiverFacts, record: JobRecord, measured: Measurement, x: float) -> Ask:
@@ -268,16 +271,14 @@ def _file_ask(measured: Measurement) -> Ask:
     )
 
 
-def _results(
-    fresh: Sequence[Answer],
-    measured: Measurement,
-    phase: str,
-    rows: Mapping[float, tuple[float, ...]],
-) -> list[Result]:
-    """The figure at every point; each is told of the answer that gave it."""
-    given_by = {x: answer for answer in fresh for x in taken_of([answer], measured)}
+def _results(counted: Counting, measured: Measurement, phase: str) -> list[Result]:
+    """The figure at every point, told of the answer that gave it; what is stale stands as such, and
+    so does what is relative to it."""
+    given_by = _given_by(counted, measured)
+    reference = given_by.get(measured.reference) if measured.reference is not None else None
+    adrift = reference is not None and counted.is_stale(reference)
     found = []
-    for x, value in measured.reduced(rows).items():
+    for x, value in measured.reduced(taken_of(counted.answers, measured)).items():
         window, limit = window_at(measured, x)
         edges = tuple(
             "" if edge is None else f"{edge:g} {unit_of(measured)}, {limit.whose}" if limit else ""
@@ -291,10 +292,16 @@ def _results(
                 value,
                 window,
                 (edges[0], edges[1]),
+                stale=adrift or counted.is_stale(given_by[x]),
                 as_found=phase == FOUND,
             )
         )
     return found
+
+
+def _given_by(counted: Counting, measured: Measurement) -> dict[float, Answer]:
+    """The answer that each point is told of: the last that holds it."""
+    return {x: answer for answer in counted.answers for x in taken_of([answer], measured)}
 
 
 def _advice(
