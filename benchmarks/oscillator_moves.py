@@ -35,7 +35,7 @@ from glowdial.core.physics.tracking import (
     signal_circuit,
     two_point,
 )
-from glowdial.core.stages.tracking.ghosts import ghosts, searched
+from glowdial.core.stages.tracking.ghosts import first_foretold, ghosts
 from glowdial.core.stages.tracking.oscillator import turner_of
 from glowdial.core.stages.tracking.rounds import SUSPECTED
 
@@ -294,6 +294,7 @@ class Tally:
     slips: list[bool] = field(default_factory=list)
     images: list[bool] = field(default_factory=list)
     first: list[bool] = field(default_factory=list)
+    checked: dict[str, int] = field(default_factory=lambda: defaultdict(int))
     between: list[float] = field(default_factory=list)
 
 
@@ -311,6 +312,10 @@ def _asked(design: Design, foreseen: Foreseen, hz: float, mark_hz: float) -> boo
     """Whether a reading as typed would be asked about."""
     low, high = foreseen.mean_hz - foreseen.half_hz, foreseen.mean_hz + foreseen.half_hz
     told = Foretold("frequency", low, high, ghosts(design.tracked, foreseen.mean_hz))
+    return _is_asked(told, hz, mark_hz)
+
+
+def _is_asked(told: Foretold, hz: float, mark_hz: float) -> bool:
     ask = Ask("check", "", (frequency_field(mark_hz),), "", foretold=told)
     return bool(doubts_of(ask, {"frequency": hz}, {"frequency": f"{hz / 1e3:g}"}, ()))
 
@@ -353,10 +358,14 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
         # the image is tuned in instead, before anything is known of this set
         image_hz = band.stands(mark) + 2.0 * design.tracked.offset_hz
         if image_hz > 0.0:
-            told = prior.foreseen(mark, reading_doubt_hz=doubts[mark])
-            told = searched(told, mark, span_hz(design.intermediate_hz, mark))
-            tally.first.append(_asked(design, told, band.stands(mark), mark))
-            tally.images.append(_asked(design, told, image_hz, mark))
+            known = prior.foreseen(mark, reading_doubt_hz=doubts[mark])
+            span = span_hz(design.intermediate_hz, mark)
+            told = first_foretold(design.tracked, "frequency", known, mark, span)
+            tally.images.append(_is_asked(told, image_hz, mark))
+            if told.twin_hz:
+                tally.checked[design.name] += 1
+            else:
+                tally.first.append(_is_asked(told, band.stands(mark), mark))
     events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
     reads = dict.fromkeys(marks, 1)
     moves = dict.fromkeys(kinds, 0)
@@ -455,7 +464,7 @@ def main(receivers: int) -> None:
     )
     print(
         f"before anything is known: images asked about {_share(tally.images)}, true readings "
-        f"{_share(tally.first)}"
+        f"{_share(tally.first)}; looked for another in any case: {dict(tally.checked)}"
     )
     within = [b <= 0.5 for b in tally.between]
     print(f"marks between at most half a tolerance further out than could be: {_share(within)}")

@@ -89,11 +89,13 @@ class Volunteer:
             raise RuntimeError(f"{step.key}: {step.status} {step.blocked_by}")
         line, fields = self._entry(view, step)
         fresh = job_page(self.workshop, self.job_id)
+        # who looks on both sides for the stronger of two answers may say so at once
+        looked = step.ask.foretold is not None and step.ask.foretold.twin_hz != 0.0
         record_answer(
             self.workshop,
             self.job_id,
             self._stamp(fresh, "entered"),
-            AnswerCommand(step.key, step.ask.name, line, fields),
+            AnswerCommand(step.key, step.ask.name, line, fields, confirmed=looked),
         )
 
     def _entry(self, view: JobPage, step: Step) -> tuple[str | None, tuple[tuple[str, str], ...]]:

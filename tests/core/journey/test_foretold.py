@@ -9,6 +9,8 @@ import pytest
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.steps import Ask
+from glowdial.core.language.quantities import khz
+from glowdial.core.physics.tracking import two_point
 from glowdial.core.plan.journey import situation_of
 from glowdial.core.stages.tracking.steps import tracking_steps
 
@@ -55,3 +57,41 @@ def test_the_span_to_look_in_is_said_and_leaves_the_image_out() -> None:
     assert ask.recipe is not None and ask.recipe.span_hz is not None
     assert ask.recipe.span_hz < 2.0 * FACTS.intermediate_frequency_hz
     assert f"at most {ask.recipe.span_hz / 1e3:.0f} kHz either way" in ask.prompt
+
+
+def first_of_short_wave(*, high_side: bool = True) -> Ask:
+    """The first mark of the short wave as found, with the oscillator on either side."""
+    medium, short = FACTS.bands
+    tracked, marks = short.tracked, (short.low_mark_hz, short.high_mark_hz)
+    below = two_point(tracked.signal, 1e3 * IF_KHZ, marks, high_side=False)
+    facts = replace(FACTS, bands=(medium, replace(short, tracked=tracked if high_side else below)))
+    steps = tracking_steps(situation_of(facts, a_record()))
+    ask = next(s for s in steps if s.key == "osc.sw.survey").ask
+    assert ask is not None
+    return ask
+
+
+@pytest.mark.parametrize("high_side", [True, False])
+@pytest.mark.parametrize("off_if", [-0.9, -0.5, 0.0, 0.5, 0.9])
+def test_where_the_image_lies_within_reach_both_answers_are_asked_for(
+    high_side: bool, off_if: float
+) -> None:
+    """However far out a set may be as found: what comes in is asked about, with the place to look
+    at; of an image that is where the true one stands."""
+    ask = first_of_short_wave(high_side=high_side)
+    mark_khz = ask.fields[0].nominal / 1e3 if ask.fields[0].nominal else 0.0
+    true_khz = mark_khz + off_if * IF_KHZ
+    image_khz = true_khz + (2.0 if high_side else -2.0) * IF_KHZ
+    assert ("lower" if high_side else "higher") in ask.prompt
+    for typed in (true_khz, image_khz):
+        assert read_entry(ask, f"{typed:.0f} kHz", {}).doubts, typed
+    told = " ".join(read_entry(ask, f"{image_khz:.0f} kHz", {}).doubts)
+    near = khz(round(true_khz * 1e3, -3))
+    assert near in told or "image" in told or "no state" in told or "stronger one" in told
+
+
+def test_a_band_that_was_read_once_is_not_asked_about_its_image_in_any_case() -> None:
+    first = first_of_short_wave()
+    assert first.foretold is not None and first.foretold.twin_hz == -2e3 * IF_KHZ
+    medium = asked()
+    assert medium.foretold is not None and medium.foretold.twin_hz == 0.0

@@ -24,6 +24,7 @@ from glowdial.core.language.quantities import (
     TEMPERATURE,
     Quantity,
     echo,
+    khz,
 )
 from glowdial.core.language.verdicts import Window
 
@@ -85,7 +86,7 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
         if ghost:
             return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
         if _near_foretold(value, foretold):
-            return ""
+            return _twin(field, ask.foretold.twin_hz, value)
         beyond, expected = True, foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""
@@ -97,6 +98,20 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
         near = f"; about {echo(field.nominal, field.quantity)} is expected" if field.nominal else ""
         return f"{field.label}: {shown} is where no state of this set puts it{near}."
     return ""
+
+
+def _twin(field: Field, twin_hz: float, value: float) -> str:
+    """Whether the right answer of two was taken, where nothing else can tell."""
+    if not twin_hz:
+        return ""
+    apart, other = khz(abs(twin_hz)), value + twin_hz
+    assert field.quantity is not None
+    which = "lower" if twin_hz < 0.0 else "higher"
+    return (
+        f"{field.label}: {echo(value, field.quantity)}? Two answers stand {apart} apart, and the "
+        f"{which} one is right: is there another at {khz(round(other, -3))}? Then take that; if "
+        "nothing comes in there, keep this."
+    )
 
 
 def _near_foretold(value: float, foretold: Window) -> bool:

@@ -91,12 +91,17 @@ class Ghost:
 
 @dataclass(frozen=True, slots=True)
 class Foretold:
-    """What a field is foreseen to read in nine of ten cases, and the false answers around it."""
+    """What a field is foreseen to read in nine of ten cases, and the false answers around it.
+
+    ``twin_hz`` is how far from a false answer the right one would stand, where too little is known
+    to tell them apart by where they stand: it is then asked about in any case; 0 elsewhere.
+    """
 
     field: str
     low: float
     high: float
     ghosts: tuple[Ghost, ...] = ()
+    twin_hz: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,12 +17,29 @@ from glowdial.core.physics.tracking import TrackedBand
 
 # how often the image is taken for the signal: it is the strongest of them
 IMAGE_TAKEN = 0.06
+# a set may be so many doubts out, and so much of a mark, that its image comes in where that is
+# looked for
+REACHED, REACHED_SHARE = 2.0, 0.08
 
 
 def foretold(band: BandFacts, name: str, found: Foreseen) -> Foretold:
     """What a reading of a mark is foreseen to be, with the false answers around it."""
     low, high = found.mean_hz - found.half_hz, found.mean_hz + found.half_hz
     return Foretold(name, low, high, ghosts(band.tracked, found.mean_hz))
+
+
+def first_foretold(
+    tracked: TrackedBand, name: str, found: Foreseen, mark_hz: float, span_hz: float
+) -> Foretold:
+    """What a first reading of a mark is foreseen to be, looked for within a span either side. Where
+    the set may be so far out that its image stands there, no figure tells which of the two was
+    tuned in: whether there is another, on the side of the true one, has to be looked for."""
+    told = searched(found, mark_hz, span_hz)
+    low, high = told.mean_hz - told.half_hz, told.mean_hz + told.half_hz
+    away = 2.0 * abs(tracked.offset_hz) - span_hz
+    reached = away < min(REACHED * found.doubt_hz, REACHED_SHARE * mark_hz)
+    twin_hz = -2.0 * tracked.offset_hz if reached else 0.0
+    return Foretold(name, low, high, ghosts(tracked, told.mean_hz), twin_hz)
 
 
 def searched(found: Foreseen, mark_hz: float, span_hz: float) -> Foreseen:

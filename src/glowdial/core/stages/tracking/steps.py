@@ -31,7 +31,7 @@ from glowdial.core.journey.steps import Ask, Field, Status, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.design import design_plot, design_words
-from glowdial.core.stages.tracking.ghosts import foretold, searched
+from glowdial.core.stages.tracking.ghosts import first_foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
 from glowdial.core.stages.tracking.oscillator import fitted
@@ -144,8 +144,13 @@ def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end:
         return ask
     doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
     found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
-    told = searched(found, end.mark_hz, search_span_hz(facts, end.mark_hz))
-    return replace(ask, foretold=foretold(band, "frequency", told))
+    span_hz = search_span_hz(facts, end.mark_hz)
+    told = first_foretold(band.tracked, "frequency", found, end.mark_hz, span_hz)
+    if not told.twin_hz:
+        return replace(ask, foretold=told)
+    which = "lower" if told.twin_hz < 0.0 else "higher"
+    prompt = f"{ask.prompt} Two answers stand {khz(abs(told.twin_hz))} apart: take the {which} one."
+    return replace(ask, foretold=told, prompt=prompt)
 
 
 def _as_found(facts: ReceiverFacts, band: BandFacts, found: Sequence[Reading]) -> ScalePicture:
