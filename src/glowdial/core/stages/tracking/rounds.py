@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from glowdial.core.alignment.fitted_oscillator import IDLE_PRIOR
 from glowdial.core.alignment.next_move import STRANGE, Act, NextMove, next_move
 from glowdial.core.alignment.oscillator_state import (
     FittedOscillator,
@@ -52,8 +53,8 @@ from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 from glowdial.core.stages.tracking.stage import STAGE
 
 MOST_VISITS, MOST_MOVES = 20, 16
-# an adjuster that may do nothing is named from this probability on
-SUSPECTED = 0.08
+# an adjuster that may do nothing is named once that is twice as probable as before it was turned
+SUSPECTED = 2.0 * IDLE_PRIOR
 # a change small enough for straight lines
 PROBE = 1e-3
 
