@@ -42,6 +42,8 @@ FREEDOM, REWEIGHTED = 4.0, 2
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
+# a hypothesis so much less probable than the best is not looked at more closely
+HOPELESS = 14.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,8 +124,12 @@ def fit_oscillator(
     ).reshape(len(turners), len(moves))
     circuit = TurnedCircuit(band, span, turners, layout, hands)
     at = stand_rows(stand, slice(0, -1))
-    found = [(h, _most_probable(circuit, at, reads, h, moves)) for h in _hypotheses(turners, moves)]
-    logs = np.array([math.log(h.prior) + mode.evidence for h, mode in found])
+    first = [(h, _first_climb(circuit, at, reads, h, moves)) for h in _hypotheses(turners, moves)]
+    best = max(_worth(h, mode) for h, mode in first)
+    found = [
+        (h, _reweighted(mode, reads)) for h, mode in first if _worth(h, mode) > best - HOPELESS
+    ]
+    logs = np.array([_worth(h, mode) for h, mode in found])
     weights = np.exp(logs - np.max(logs))
     weights /= np.sum(weights)
     return _mixed(circuit, stand, moves, found, weights)
@@ -183,20 +189,31 @@ def _hypotheses(turners: tuple[Turner, ...], moves: list[Turned]) -> Iterator[_H
             yield _Hypothesis(ways, idle, prior * 0.5 ** sum(len(o) > 1 for o in options))
 
 
-def _most_probable(
+def _worth(hypothesis: _Hypothesis, mode: _Mode) -> float:
+    """How probable a hypothesis is, as a logarithm, but for what all have in common."""
+    return math.log(hypothesis.prior) + mode.evidence
+
+
+def _first_climb(
     circuit: TurnedCircuit,
     at: ReadingStand,
     reads: list[MarkRead],
     hypothesis: _Hypothesis,
     moves: list[Turned],
 ) -> _Mode:
-    """Where a hypothesis explains best what was read, by Gauss-Newton steps that are damped where
-    they do not help."""
+    """Where a hypothesis explains best what was read if every reading is as good as it says, by
+    Gauss-Newton steps that are damped where they do not help."""
     at = _idle_taken_out(at, circuit.turners, hypothesis, moves)
     read = np.array([r.frequency_hz for r in reads])
     doubt = np.array([r.doubt_hz for r in reads])
     data = _Data(circuit, at, read, doubt, np.array([hypothesis.ways]))
-    mode = _climbed(data, np.zeros(circuit.layout.size))
+    return _climbed(data, np.zeros(circuit.layout.size))
+
+
+def _reweighted(mode: _Mode, reads: list[MarkRead]) -> _Mode:
+    """The same with readings that may be off by more than they say."""
+    data, read = mode.data, mode.data.read
+    doubt = np.array([r.doubt_hz for r in reads])
     for _ in range(REWEIGHTED):
         # Student's t: a reading far from all others counts less, by how far it is
         off = (read - mode.data.tuned(mode.state[None])[0]) / doubt

@@ -144,7 +144,7 @@ def test_a_reading_that_was_typed_anew_tells_nothing_any_more() -> None:
 
 def test_enough_tried_is_said_and_not_done() -> None:
     answers = begun(HIGH * 1.03, LOW * 1.03)
-    for n in range(40):
+    for n in range(80):
         step = due(a_record(*answers))
         if step is None or step.ask is None:
             break
