@@ -7,9 +7,10 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.journey.dial_marks import answer_doubt_hz
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.steps import Ask
-from glowdial.core.language.quantities import khz
+from glowdial.core.journey.steps import Ask, Field
+from glowdial.core.language.quantities import TURNS, khz
 from glowdial.core.physics.tracking import two_point
 from glowdial.core.plan.journey import situation_of
 from glowdial.core.stages.tracking.steps import tracking_steps
@@ -95,3 +96,59 @@ def test_a_band_that_was_read_once_is_not_asked_about_its_image_in_any_case() ->
     assert first.foretold is not None and first.foretold.twin_hz == -2e3 * IF_KHZ
     medium = asked()
     assert medium.foretold is not None and medium.foretold.twin_hz == 0.0
+
+
+OSCILLATOR_KHZ = 1400.0 + IF_KHZ
+
+
+def first_of_medium_wave() -> Ask:
+    steps = tracking_steps(situation_of(FACTS, a_record()))
+    ask = next(s for s in steps if s.key == "osc.bc.survey").ask
+    assert ask is not None and ask.key == "high"
+    return ask
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "lo {:.2f}",
+        "LO {:.2f} kHz",
+        "osc={:.2f}",
+        "counter: {:.2f}",
+        "{:.2f} lo",
+        "{:.2f} kHz LO",
+        "lo {:.2f} 1400",
+    ],
+)
+def test_what_a_counter_reads_on_the_oscillator_is_taken_less_the_if(line: str) -> None:
+    entry = read_entry(first_of_medium_wave(), line.format(OSCILLATOR_KHZ + 1.5), {})
+    assert entry.values["frequency"] == pytest.approx(1401.5e3)
+    assert entry.values["frequency_counted"] == pytest.approx(1e3 * OSCILLATOR_KHZ + 1.5e3)
+    assert entry.doubts == () and "1401.5" in entry.echo
+
+
+def test_the_oscillators_frequency_typed_without_a_word_is_asked_about() -> None:
+    doubts = read_entry(first_of_medium_wave(), f"{OSCILLATOR_KHZ:.1f}", {}).doubts
+    assert doubts
+
+
+def test_a_counter_hears_no_image_and_knows_the_mark_better() -> None:
+    short = first_of_short_wave()
+    mark_khz = short.fields[0].nominal / 1e3 if short.fields[0].nominal else 0.0
+    assert read_entry(short, f"{mark_khz:.0f} kHz", {}).doubts
+    assert read_entry(short, f"lo {mark_khz + IF_KHZ:.0f} kHz", {}).doubts == ()
+    band = FACTS.bands[0]
+    heard = an_answer(1, "osc.bc.survey", "high", {"frequency": 1.4e6})
+    counted = replace(heard, values={**heard.values, "frequency_counted": 1.865e6})
+    by = [answer_doubt_hz(FACTS, band, 1.4e6, a) for a in (heard, counted)]
+    assert by[1] < by[0]
+
+
+def test_a_move_with_a_counter_is_one_line() -> None:
+    ask = replace(
+        first_of_medium_wave(),
+        fields=(Field("turns", "turn", TURNS), *first_of_medium_wave().fields),
+    )
+    entry = read_entry(ask, f"+1/8 lo {OSCILLATOR_KHZ:.1f}", {})
+    assert entry.values["turns"] == pytest.approx(0.125)
+    assert entry.values["frequency"] == pytest.approx(1400e3)

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import SettingsChange, setting
+from glowdial.core.journey.entry import counted_as
 from glowdial.core.journey.pictures import (
     PrintedScale,
     ScaleFigure,
@@ -32,6 +33,8 @@ SEARCH_SHARE = 0.08
 SHORT_OF_IMAGE = 0.9
 # how well a pointer is set on a mark, in shares of its travel, and a peak found, of the IF's width
 POINTER_SETTING, PEAK_SHARE = 0.0006, 0.08
+# how well the middle of an aligned IF is known
+IF_KNOWN_SHARE = 1e-3
 # a passband of the usual cans against its centre and Q
 CAN_WIDTH = 1.3
 # the field for where the pointer stood, and how far beside a mark what comes in still tells of it
@@ -82,8 +85,9 @@ def span_hz(intermediate_frequency_hz: float, mark_hz: float) -> float:
     return min(SEARCH_SHARE * mark_hz, SHORT_OF_IMAGE * intermediate_frequency_hz)
 
 
-def frequency_field(mark_hz: float) -> Field:
-    """Field for the frequency that comes in at a mark."""
+def frequency_field(mark_hz: float, oscillator_offset_hz: float = 0.0) -> Field:
+    """Field for the frequency that comes in at a mark; with the oscillator's offset also for what a
+    counter reads on that."""
     return Field(
         "frequency",
         "comes in at",
@@ -92,6 +96,7 @@ def frequency_field(mark_hz: float) -> Field:
         measurand=GENERATOR_FREQUENCY,
         sets="generator_hz",
         against=POINTED,
+        oscillator_offset_hz=oscillator_offset_hz,
     )
 
 
@@ -210,6 +215,16 @@ def mark_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float) -> floa
     return reading_doubt_hz(if_bandwidth_hz(facts), (band.low_hz, band.high_hz), mark_hz)
 
 
+def answer_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float, answer: Answer) -> float:
+    """How well an answer tells what comes in at a mark: by the generator, or by a counter, which
+    leaves the pointer's place and how well the IF is known."""
+    known = answer.doubts.get("frequency", 0.0)
+    if counted_as("frequency") not in answer.values:
+        return math.hypot(mark_doubt_hz(facts, band, mark_hz), known)
+    pointer_hz = reading_doubt_hz(0.0, (band.low_hz, band.high_hz), mark_hz)
+    return math.hypot(pointer_hz, IF_KNOWN_SHARE * facts.intermediate_frequency_hz, known)
+
+
 def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:
     """What generator frequency comes in with the pointer on a mark?"""
     tolerance = band.tolerance_hz(mark_hz)
@@ -217,8 +232,9 @@ def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) ->
         key,
         f"Pointer on {khz(mark_hz)}: move the generator, at most {_span_words(facts, mark_hz)} "
         f"either way, {_found_by(facts)}, and enter its frequency. Of a known signal near it: its "
-        "frequency, and where the pointer stands.",
-        (frequency_field(mark_hz), pointer_field(mark_hz)),
+        "frequency, and where the pointer stands. Of a counter, loosely coupled to the oscillator: "
+        "lo, and what it reads.",
+        (frequency_field(mark_hz, band.tracked.offset_hz), pointer_field(mark_hz)),
         khz(mark_hz).split()[0],
         expected=symmetric(mark_hz, tolerance),
         expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from glowdial.core.journey.slips import doubts_of
-from glowdial.core.journey.steps import Ask, Field, Step
+from glowdial.core.journey.steps import COUNTER_MARK, Ask, Field, Step
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import Quantity, echo, parse, split_values
 from glowdial.core.safety.signs import Heard, heard_in
@@ -17,6 +17,10 @@ LONGEST_TEXT, LONGEST_TABLE = 4000, 400_000
 # a value that was not read
 BLANKS = ("-", "\u2013", "\u2014", "?")
 # 0.82-0.95, 0.82..0.95: from where to where a needle swung; the minus of a power of ten is none
+# lo 1855.4, osc=1855.4, 1855.4 kHz lo: what a counter on the oscillator reads
+_COUNTER = r"\b(?:lo|osc|oscillator|counter|counted)\b"
+COUNTED = re.compile(rf"{_COUNTER}\s*[=:]?\s*(?=[\d.])", re.IGNORECASE)
+COUNTED_BEHIND = re.compile(rf"([\d.,]+\s*(?:[kM]Hz)?)\s*{_COUNTER}", re.IGNORECASE)
 SWUNG = re.compile(r"^(\S*[^\s.eE])(?:\.\.\.?|[-\u2013])([\d.,]\S*)$")
 
 
@@ -66,6 +70,8 @@ def read_entry(
         )
     given = dict(fields)
     if line is not None:
+        if any(f.oscillator_offset_hz for f in ask.fields):
+            line = COUNTED_BEHIND.sub(rf"{COUNTER_MARK}\1", COUNTED.sub(COUNTER_MARK, line))
         label = ", ".join(f.label for f in ask.fields if f.required)
         least = sum(f.required for f in ask.fields)
         choices = tuple(o.lower() for f in ask.fields for o in f.options)
@@ -106,6 +112,9 @@ def read_entry(
 
 def _read_values(field: Field, quantity: Quantity, raw: str) -> dict[str, float]:
     """A value; of a needle that swung the middle in dB, and its two ends."""
+    if raw.startswith(COUNTER_MARK) and field.oscillator_offset_hz:
+        counted = parse(raw.removeprefix(COUNTER_MARK), quantity, f"{field.label}, oscillator")
+        return {field.name: counted - field.oscillator_offset_hz, counted_as(field.name): counted}
     ends = SWUNG.match(raw) if field.swings else None
     if ends is None:
         return {field.name: parse(raw, quantity, field.label)}
@@ -116,6 +125,11 @@ def _read_values(field: Field, quantity: Quantity, raw: str) -> dict[str, float]
         )
     name = field.name
     return {name: math.sqrt(low * high), low_end(name): low, high_end(name): high}
+
+
+def counted_as(name: str) -> str:
+    """What the oscillator's own frequency is kept as, where a counter read it."""
+    return f"{name}_counted"
 
 
 def low_end(name: str) -> str:

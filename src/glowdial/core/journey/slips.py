@@ -13,7 +13,7 @@ import itertools
 import math
 from collections.abc import Mapping, Sequence
 
-from glowdial.core.journey.steps import Ask, Field, Foretold
+from glowdial.core.journey.steps import COUNTER_MARK, Ask, Field, Foretold
 from glowdial.core.language.quantities import (
     AVC_VOLTS,
     CURRENT,
@@ -82,11 +82,13 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
     beyond = plausible is not None and not _inside(value, plausible)
     if ask.foretold is not None and ask.foretold.field == field.name:
         foretold = Window(ask.foretold.low, ask.foretold.high, None)
-        ghost = _ghost(ask.foretold, value)
+        # a counter on the oscillator hears no image
+        counted = typed.startswith(COUNTER_MARK)
+        ghost = "" if counted else _ghost(ask.foretold, value)
         if ghost:
             return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
         if _near_foretold(value, foretold):
-            return _twin(field, ask.foretold.twin_hz, value)
+            return "" if counted else _twin(field, ask.foretold.twin_hz, value)
         beyond, expected = True, foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""

@@ -49,6 +49,10 @@ class Status(StrEnum):
         return "outside" if self is Status.TROUBLE else self.value
 
 
+# stands before a frequency that a counter read on the oscillator
+COUNTER_MARK = "@"
+
+
 @dataclass(frozen=True, slots=True)
 class Field:
     """One value of a question: a quantity, a choice (with ``options``), or text.
@@ -58,7 +62,9 @@ class Field:
     such as a trace's samples. On a typed line, fields that may
     stay empty come last. ``nominal`` is what is expected; where the field named by ``against`` is
     off its own, this one is expected to be off by the same factor. A needle that does not stand
-    still ``swings``: ``0.82-0.95`` is taken as well, for its ends.
+    still ``swings``: ``0.82-0.95`` is taken as well, for its ends. With an ``oscillator_offset_hz``
+    (oscillator less signal) ``lo 1855`` is taken as well: the oscillator's own frequency, as a
+    counter reads it.
     """
 
     name: str
@@ -73,6 +79,7 @@ class Field:
     table: bool = False
     against: str = ""
     swings: bool = False
+    oscillator_offset_hz: float = 0.0
 
     @property
     def free(self) -> bool:

@@ -20,6 +20,7 @@ from glowdial.core.alignment.oscillator_state import (
 )
 from glowdial.core.journey.dial_marks import (
     POINTED,
+    answer_doubt_hz,
     as_read,
     band_adjusters,
     ends_read,
@@ -168,7 +169,7 @@ def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[
         else:
             events += _told_by(entry, band, booked.pop(entry.step, 0.0))
             mark = marks[entry.step, entry.question]
-            doubt = math.hypot(mark_doubt_hz(facts, band, mark), entry.doubts.get("frequency", 0.0))
+            doubt = answer_doubt_hz(facts, band, mark, entry)
             events.append(MarkRead(pointed_hz(entry, mark), entry.values["frequency"], doubt))
     return events
 

@@ -322,7 +322,7 @@ def _move_ask(rounds: _Rounds, end: End, number: int, turned: float) -> Ask:
         "the turn made, and the frequency.",
         (
             Field("turns", "turn", TURNS, measurand=turn_of(end.adjuster or "")),
-            frequency_field(end.mark_hz),
+            frequency_field(end.mark_hz, band.tracked.offset_hz),
             pointer_field(end.mark_hz),
         ),
         f"{fine_turn_entry(turned)} {khz(end.mark_hz).split()[0]}",
