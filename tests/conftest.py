@@ -12,6 +12,11 @@ from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer, serve, stop
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The longest first: what two workers end with is then short."""
+    items.sort(key=lambda item: "test_the_demo_is_a_function" not in item.nodeid)
+
+
 @pytest.fixture
 def room() -> SimulatedRoom:
     """A room with an aligned set on the table."""
