@@ -68,7 +68,7 @@ def key(former: str) -> str:
 SOLID_STATE, JUNCTIONS = 5, "cold.filaments"
 # steps that there were not, and the stages that have them
 SINCE_THEN = re.compile(
-    r"osc\.mechanics|osc\.unknown|osc\..+\.rock|dial\.air|dial\..+\.drift"
+    r"osc\.mechanics|osc\.unknown|osc\..+\.(rock|move)|dial\.air|dial\..+\.drift"
     r"|proof\.path|proof\.\w+\.(conditions|output|noise)|proof\.\w+\..+\.answers"
 )
 GREW = ("oscillator and RF", "dial", "proof")

@@ -75,6 +75,13 @@ def dial_scale(band: BandFacts) -> tuple[float, str]:
     return (1e6, "MHz") if band.high_hz >= 3e6 else (1e3, "kHz")
 
 
+def pointer_words(band: BandFacts, mark_hz: float) -> str:
+    """Where the pointer is set for a mark: on a band that is moved the print says another."""
+    if band.printed is None:
+        return khz(mark_hz)
+    return f"{khz(band.pointer_hz(mark_hz))} as printed"
+
+
 def search_span_hz(facts: ReceiverFacts, mark_hz: float) -> float:
     """How far either side to look for a mark; short of the image at twice the IF."""
     return span_hz(facts.intermediate_frequency_hz, mark_hz)
@@ -109,6 +116,13 @@ def pointer_field(mark_hz: float) -> Field:
         required=False,
         nominal=mark_hz,
     )
+
+
+def mark_fields(band: BandFacts, mark_hz: float) -> tuple[Field, ...]:
+    """What comes in at a mark, and where the pointer stood if that was beside it. On a moved band
+    it is set on the mark: its scale's figures are not what comes in."""
+    comes_in = frequency_field(mark_hz, band.tracked.offset_hz)
+    return (comes_in,) if band.printed is not None else (comes_in, pointer_field(mark_hz))
 
 
 def pointed_hz(answer: Answer, mark_hz: float) -> float:
@@ -178,7 +192,7 @@ def signal_at(
         injection="aerial",
         line_v=facts.nominal_line_v,
         band=band_key,
-        dial_hz=mark_hz,
+        dial_hz=facts.band(band_key).pointer_hz(mark_hz),
         generator_hz=mark_hz,
         generator_emf_v=level_v,
     )
@@ -228,13 +242,17 @@ def answer_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float, answe
 def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:
     """What generator frequency comes in with the pointer on a mark?"""
     tolerance = band.tolerance_hz(mark_hz)
+    beside = (
+        "Of a known signal near it: its frequency, and where the pointer stands. "
+        if band.printed is None
+        else f"{khz(mark_hz)} is wanted there. "
+    )
     return Ask(
         key,
-        f"Pointer on {khz(mark_hz)}: move the generator, at most {_span_words(facts, mark_hz)} "
-        f"either way, {_found_by(facts)}, and enter its frequency. Of a known signal near it: its "
-        "frequency, and where the pointer stands. Of a counter, loosely coupled to the oscillator: "
-        "lo, and what it reads.",
-        (frequency_field(mark_hz, band.tracked.offset_hz), pointer_field(mark_hz)),
+        f"Pointer on {pointer_words(band, mark_hz)}: move the generator, at most "
+        f"{_span_words(facts, mark_hz)} either way, {_found_by(facts)}, and enter its frequency. "
+        f"{beside}Of a counter, loosely coupled to the oscillator: lo, and what it reads.",
+        mark_fields(band, mark_hz),
         khz(mark_hz).split()[0],
         expected=symmetric(mark_hz, tolerance),
         expected_text=f"{khz(mark_hz)} within {khz(tolerance)}",

@@ -171,7 +171,8 @@ class BandFacts:
 
     ``mode`` is that of the other IF that it comes in through, "" for the main one.
     ``low_adjuster`` and ``aerial_adjuster`` are None where the set has none that turns; the
-    ``..._low_adjuster`` of aerial and RF circuits are cores, peaked at the low mark.
+    ``..._low_adjuster`` of aerial and RF circuits are cores, peaked at the low mark. Of a band that
+    is moved, marks and design are where it goes; ``printed`` is the band that its scale shows.
     """
 
     key: str
@@ -192,6 +193,17 @@ class BandFacts:
     spreads: tuple[Bandspread, ...] = ()
     mode: str = ""
     more_rf_adjusters: tuple[str, ...] = ()
+    printed: BandFacts | None = None
+
+    def pointer_hz(self, frequency_hz: float) -> float:
+        """What the scale says where a frequency is to come in: the same, but for a band that was
+        moved away from its print."""
+        if self.printed is None:
+            return frequency_hz
+        gang = self.tracked.oscillator.gang_capacity_f(frequency_hz + self.tracked.offset_hz)
+        shown = self.printed.tracked
+        said = shown.oscillator.resonance_hz(gang) - shown.offset_hz
+        return round(float(said), -2)
 
     @property
     def signal_adjusters(self) -> tuple[str, ...]:

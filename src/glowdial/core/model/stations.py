@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from glowdial.core.language.comma_rows import comma_rows
 from glowdial.core.language.errors import BadInput
-from glowdial.core.language.quantities import FREQUENCY, Quantity, parse
+from glowdial.core.language.quantities import FREQUENCY, Quantity, khz, parse
 
 WEIGHT = Quantity("weight", "", "", 0.0, 1e6, "1", "must be a weight of 0 to a million")
 EXAMPLE = "1610 Harbour, north quay, 3"
@@ -56,3 +57,22 @@ def read_stations(text: str) -> list[Station]:
     if not found:
         raise BadInput("stations", text[:40], "hold no station", EXAMPLE)
     return found
+
+
+def coming_in(stations: Sequence[Station], stops_hz: tuple[float, float]) -> tuple[Station, ...]:
+    """Those between a band's stops."""
+    low, high = stops_hz
+    return tuple(s for s in stations if low <= s.frequency_hz <= high)
+
+
+def named(stations: Iterable[Station]) -> str:
+    """Stations in words; "nothing" for none."""
+    return ", ".join(f"{s.name} {khz(s.frequency_hz)}" for s in stations) or "nothing"
+
+
+def gained_and_lost(
+    stations: Sequence[Station], before_hz: tuple[float, float], after_hz: tuple[float, float]
+) -> tuple[tuple[Station, ...], tuple[Station, ...]]:
+    """What a move of a band's stops brings in, and what it loses."""
+    had, has = coming_in(stations, before_hz), coming_in(stations, after_hz)
+    return tuple(s for s in has if s not in had), tuple(s for s in had if s not in has)

@@ -18,7 +18,13 @@ from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Field, Plot, PlotLine
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import CAPACITANCE, FREQUENCY, Quantity, khz
-from glowdial.core.model.stations import Station, read_stations
+from glowdial.core.model.stations import (
+    Station,
+    coming_in,
+    gained_and_lost,
+    named,
+    read_stations,
+)
 from glowdial.core.physics.tracking import mistracking_loss_db
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine
@@ -85,7 +91,9 @@ def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:
     lines = [SumLine("as it is", _kept_words(stations, band.low_hz, band.high_hz))]
     best = {means: _best(band, stations, ends) for means, ends in shifts.items()}
     for means, (low, high) in best.items():
-        gained, lost = _changes(stations, band, low, high)
+        gained, lost = (
+            named(s) for s in gained_and_lost(stations, (band.low_hz, band.high_hz), (low, high))
+        )
         lines += [
             SumLine(f"by {means}", f"{khz(round(low, -3))} to {khz(round(high, -3))}"),
             SumLine("   gains", gained),
@@ -146,7 +154,7 @@ def _line(
 
 
 def _weight(stations: Sequence[Station], low_hz: float, high_hz: float) -> float:
-    return sum(s.weight for s in stations if low_hz <= s.frequency_hz <= high_hz)
+    return sum(s.weight for s in coming_in(stations, (low_hz, high_hz)))
 
 
 def _best(
@@ -157,31 +165,8 @@ def _best(
 
 
 def _kept_words(stations: Sequence[Station], low_hz: float, high_hz: float) -> str:
-    count = sum(low_hz <= s.frequency_hz <= high_hz for s in stations)
+    count = len(coming_in(stations, (low_hz, high_hz)))
     return f"{count} of {len(stations)} wanted stations come in"
-
-
-def _changes(
-    stations: Sequence[Station], band: FoundBand, low_hz: float, high_hz: float
-) -> tuple[str, str]:
-    def inside(s: Station, low: float, high: float) -> bool:
-        return low <= s.frequency_hz <= high
-
-    gained = [
-        s
-        for s in stations
-        if inside(s, low_hz, high_hz) and not inside(s, band.low_hz, band.high_hz)
-    ]
-    lost = [
-        s
-        for s in stations
-        if inside(s, band.low_hz, band.high_hz) and not inside(s, low_hz, high_hz)
-    ]
-    return _named(gained), _named(lost)
-
-
-def _named(stations: Sequence[Station]) -> str:
-    return ", ".join(f"{s.name} {khz(s.frequency_hz)}" for s in stations) or "nothing"
 
 
 MOVING = SumForm(

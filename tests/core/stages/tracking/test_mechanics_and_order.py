@@ -125,13 +125,13 @@ def school(order: str, peaking: str) -> object:
 
 def test_schools_change_what_comes_first_and_what_is_peaked() -> None:
     usual = surveyed(1.03, 1.0, "align")
-    assert keys(FACTS, usual, BC)[3] == "round1.high"
+    assert keys(FACTS, usual, BC)[4] == "round1.high"
     signal = surveyed(1.03, 1.0, "align", school("RF and aerial first", "leave what is right"))
-    assert keys(FACTS, signal, BC)[3:5] == ["aerial", "round1.high"]
+    assert keys(FACTS, signal, BC)[4:6] == ["aerial", "round1.high"]
     left = surveyed(1.0, 1.0, "leave it")
-    assert keys(FACTS, left, BC) == ["set-up", "survey", "decide"]
+    assert keys(FACTS, left, BC) == ["set-up", "survey", "move", "decide"]
     everything = surveyed(1.0, 1.0, "leave it", school("oscillator first", "peak all"))
-    assert keys(FACTS, everything, BC) == ["set-up", "survey", "decide", "aerial"]
+    assert keys(FACTS, everything, BC) == ["set-up", "survey", "move", "decide", "aerial"]
 
 
 def test_by_the_other_school_the_aerial_is_peaked_once_more_after_the_oscillator() -> None:

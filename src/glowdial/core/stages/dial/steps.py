@@ -140,7 +140,8 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         leads=dial_leads(facts),
         powered=True,
         programme=marks_hz,
-        others=(calibrator_ask(), points_ask()),
+        # a moved band's scale does not say what comes in: its marks are read one by one
+        others=(calibrator_ask(), points_ask()) if band.printed is None else (),
         draw=lambda: _plot(band, curve),
         scale=replace(
             scale_picture(

@@ -68,8 +68,10 @@ def rock_key(band: BandFacts) -> str:
 
 
 def can_be_rocked(band: BandFacts) -> bool:
-    """Whether its low end is the oscillator's alone."""
+    """Whether its low end is the oscillator's alone, and its scale says what comes in there."""
     signal_low = band.aerial_low_adjuster or band.rf_low_adjuster
+    if band.printed is not None:
+        return False
     return band.low_adjuster is not None and signal_low is None and not band.tracked.inductive
 
 

@@ -6,6 +6,7 @@ from glowdial.core.journey.consequences import Consequence, RecallTurns
 from glowdial.core.journey.dial_marks import check_pointed
 from glowdial.core.journey.room import Entering, Leg, Room, Situation
 from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.stages.tracking.moved import as_moved, check_move
 from glowdial.core.stages.tracking.nudges import check_nudge
 from glowdial.core.stages.tracking.oscillator import LEARNED_FORM
 from glowdial.core.stages.tracking.stage import STAGE
@@ -18,12 +19,20 @@ def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Conseque
     return (RecallTurns(),) if set_up else ()
 
 
-def check_reading(_: Situation, __: Step, ask: Ask, entering: Entering) -> None:
-    """Raises BadInput for a reading too far from its mark to tell of it, and for more than a nudge
-    of an unknown adjuster."""
+def check_reading(situation: Situation, step: Step, ask: Ask, entering: Entering) -> None:
+    """Raises BadInput for a reading too far from its mark to tell of it, for more than a nudge of
+    an unknown adjuster, and for a move of a band that cannot be."""
+    check_move(situation.facts, situation.record, step, ask, entering)
     check_pointed(ask, entering.values)
     check_nudge(ask, entering.values.get("turns", 0.0))
 
 
 BANDS = Leg("oscillator and aerial, band by band", tracking_steps)
-ROOM = Room(STAGE, (BANDS,), check=check_reading, follows=_follows, registers=(LEARNED_FORM,))
+ROOM = Room(
+    STAGE,
+    (BANDS,),
+    derive=as_moved,
+    check=check_reading,
+    follows=_follows,
+    registers=(LEARNED_FORM,),
+)

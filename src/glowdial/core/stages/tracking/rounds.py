@@ -18,12 +18,12 @@ from glowdial.core.journey.dial_marks import (
     brought_in_hz,
     dial_leads,
     dial_recipe,
-    frequency_field,
     mark_ask,
     mark_cost,
     mark_doubt_hz,
+    mark_fields,
     mark_result,
-    pointer_field,
+    pointer_words,
     scale_picture,
 )
 from glowdial.core.journey.pictures import ScalePicture
@@ -159,8 +159,11 @@ def _worked(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> _Rounds
     travel = {
         e.adjuster: facts.adjuster(e.adjuster).travel_turns for e in band_ends(band) if e.adjuster
     }
-    free = band == facts.bands[0] and not any(
-        record.of_step(as_found_key(other)) for other in facts.bands[1:]
+    # what a moved band's pointer stands on is not what comes in: sliding it mends nothing
+    free = (
+        band == facts.bands[0]
+        and band.printed is None
+        and not any(record.of_step(as_found_key(other)) for other in facts.bands[1:])
     )
     now = next_move(fit, marks, travel, pointer_free=free)
     return _Rounds(facts, record, band, fit, now, visits)
@@ -216,7 +219,7 @@ def _step(rounds: _Rounds, key: str, end: End) -> Step:
         _rule(facts, band),
         results=results,
         leads=dial_leads(facts),
-        controls=(f"pointer on {khz(end.mark_hz)}",),
+        controls=(f"pointer on {pointer_words(band, end.mark_hz)}",),
         powered=True,
         adjuster=end.adjuster,
         scale=_creeping(rounds, end),
@@ -318,12 +321,12 @@ def _move_ask(rounds: _Rounds, end: End, number: int, turned: float) -> Ask:
     lands = rounds.now.lands.get(end.mark_hz)
     return Ask(
         f"move{number}",
-        f"Turn, then find the generator frequency that comes in at {khz(end.mark_hz)}: "
+        f"Turn, then find the generator frequency that comes in at "
+        f"{pointer_words(band, end.mark_hz)}: "
         "the turn made, and the frequency.",
         (
             Field("turns", "turn", TURNS, measurand=turn_of(end.adjuster or "")),
-            frequency_field(end.mark_hz, band.tracked.offset_hz),
-            pointer_field(end.mark_hz),
+            *mark_fields(band, end.mark_hz),
         ),
         f"{fine_turn_entry(turned)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),

@@ -33,6 +33,7 @@ from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.design import design_plot, design_words
 from glowdial.core.stages.tracking.ghosts import first_foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
+from glowdial.core.stages.tracking.moved import move_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
 from glowdial.core.stages.tracking.oscillator import fitted
 from glowdial.core.stages.tracking.peaks import peak_steps, pulled_steps, set_up_at
@@ -69,7 +70,8 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     set_up = _set_up(facts, record, band)
     survey = _survey(facts, record, band)
     decide = _decide(facts, record, band, survey)
-    steps = [set_up, survey, decide]
+    moves = move_steps(facts, record, band) if survey.status is Status.DONE else []
+    steps = [set_up, survey, *moves, decide]
     answer = record.latest(f"{prefix}.decide", "decision")
     if answer is None:
         return steps
