@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from builders import a_workshop, tidewater_facts
+from glowdial.core.stages.dial.card import correction_card
 from glowdial.demo.entered import entered
 from glowdial.demo.fill import tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
@@ -30,6 +31,11 @@ def test_a_band_comes_to_where_its_owner_wants_it(tmp_path: Path, seed: int, lin
     assert view.closed_at is not None
     band, made = view.situation.facts.bands[0], facts.bands[0]
     assert band.printed == made and band.high_hz > 1.04 * made.high_hz
+    # its card says what comes in at the figures that the scale still shows
+    card = [line for line in correction_card(view.situation.facts, view.record) if line.read]
+    shown = [line.dial_hz for line in card if line.band == band.name]
+    assert shown == pytest.approx(sorted(made.dial_marks_hz), abs=200.0)
+    assert all(line.correction_hz > 0.0 for line in card if line.dial_hz == max(shown))
     turned = {a.key: view.record.turns_of(a.key) for a in facts.adjusters}
     # the truth, which the advice never saw: what comes in with the pointer on its printed marks
     for mark, printed in (

@@ -49,5 +49,5 @@ def _tuner(workshop: Workshop, job_id: int) -> StereoTuner:
     with workshop.database.reading() as session:
         row = get_bench(session, job_id)
         assert row is not None
-        receiver = SimulatedReceiver(facts, Condition.from_document(row.condition))
+        receiver = SimulatedReceiver(facts.as_built(), Condition.from_document(row.condition))
         return tuner_of(receiver, BenchState.from_document(row.state))

@@ -117,4 +117,5 @@ def test_a_band_that_is_moved_says_where_its_pointer_stands() -> None:
     for printed in np.linspace(made.low_hz, made.high_hz, 7):
         comes_in = moved.comes_in_hz(made.tracked, float(printed))
         assert band.pointer_hz(comes_in) == pytest.approx(float(printed), abs=60.0)
+        assert band.at_pointer_hz(float(printed)) == pytest.approx(comes_in)
         assert made.pointer_hz(float(printed)) == float(printed)

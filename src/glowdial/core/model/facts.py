@@ -205,6 +205,14 @@ class BandFacts:
         said = shown.oscillator.resonance_hz(gang) - shown.offset_hz
         return round(float(said), -2)
 
+    def at_pointer_hz(self, said_hz: float) -> float:
+        """What is to come in where the scale says something: the inverse of ``pointer_hz``."""
+        if self.printed is None:
+            return said_hz
+        shown = self.printed.tracked
+        gang = shown.oscillator.gang_capacity_f(said_hz + shown.offset_hz)
+        return float(self.tracked.oscillator.resonance_hz(gang) - self.tracked.offset_hz)
+
     @property
     def signal_adjusters(self) -> tuple[str, ...]:
         """The adjusters of its RF and aerial circuits, in the order that they are peaked."""
@@ -353,10 +361,17 @@ class ReceiverFacts:
         return self.on_chain(band.mode) if band.mode else self
 
     def as_built(self) -> ReceiverFacts:
-        """The same with the supply that it had before it was converted."""
-        if self.original_supply is None:
+        """The same with the supply that it had before it was converted, and with every band where
+        its scale has it."""
+        moved = any(band.printed is not None for band in self.bands)
+        if self.original_supply is None and not moved:
             return self
-        return replace(self, supply=self.original_supply, original_supply=None)
+        return replace(
+            self,
+            supply=self.original_supply or self.supply,
+            original_supply=None,
+            bands=tuple(band.printed or band for band in self.bands),
+        )
 
     def band(self, key: str) -> BandFacts:
         """The band of that key; raises NotFound."""

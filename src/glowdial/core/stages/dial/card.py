@@ -37,21 +37,14 @@ def _of_band(record: JobRecord, band: BandFacts) -> list[CardLine]:
     curve = dial_curve(record, band)
     if curve is None:
         return []
-    read = {m.dial_hz for m in curve.marks}
-    low, high = curve.marks[0].dial_hz, curve.marks[-1].dial_hz
+    # in the figures that its scale shows, also where the band was moved away from them
+    read = {band.pointer_hz(m.dial_hz) for m in curve.marks}
+    low, high = min(read), max(read)
     step = _step_hz((high - low) / LINES)
     first = math.ceil(low / step)
     grid = {n * step for n in range(first, math.floor(high / step) + 1)} | read
-    return [
-        CardLine(
-            band.name,
-            hz,
-            curve.true_hz(hz),
-            curve.true_hz(hz) - hz,
-            hz in read,
-        )
-        for hz in sorted(grid)
-    ]
+    true = {hz: curve.true_hz(band.at_pointer_hz(hz)) for hz in sorted(grid)}
+    return [CardLine(band.name, hz, at, at - hz, hz in read) for hz, at in true.items()]
 
 
 def _step_hz(wanted_hz: float) -> float:
