@@ -13,6 +13,8 @@ from sets import kitchen_set, tuner
 from builders import aligned, found, tidewater_facts
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.supply.steady import steady_state
+from glowdial.demo.fill import SHEETS, demo_sheet
+from glowdial.sheets.facts import receiver_facts
 from glowdial.sim.condition import (
     CapacitorFault,
     DeviceFault,
@@ -22,6 +24,7 @@ from glowdial.sim.condition import (
 )
 from glowdial.sim.receiver import SimulatedReceiver
 from glowdial.sim.state import BenchState
+from glowdial.workshop.base.sheets import read_sheet
 
 FACTS = tidewater_facts()
 ON = BenchState(line_v=230.0)
@@ -193,3 +196,16 @@ def test_a_leaky_coupling_capacitor_loads_the_supply_and_a_dead_output_frees_it(
     assert hot.b_plus_v < well.b_plus_v - 5.0
     assert dead.b_plus_v > well.b_plus_v + 15.0
     assert hot.points["V4"].cathode_v > well.points["V4"].cathode_v
+
+
+@pytest.mark.parametrize("name", SHEETS)
+def test_time_passes_on_every_set_with_and_without_heaters(name: str) -> None:
+    """A run of readings lets it pass, on a set of transistors as on one of tubes."""
+    facts = receiver_facts(read_sheet(demo_sheet(name)))
+    line_v = facts.supply.line_v if facts.supply else 9.0
+    state = BenchState(line_v=line_v, band=facts.bands[0].key, dial_hz=facts.bands[0].high_mark_hz)
+    receiver = aligned(facts)
+    later = receiver.advance(receiver.advance(state, 0.3), 60.0)
+    assert later.time_s == pytest.approx(60.3)
+    if not receiver.power.heaters:
+        assert receiver.power.at(later).theta == ()

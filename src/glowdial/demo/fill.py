@@ -16,7 +16,6 @@ from glowdial.core.stages.faults.case import trace_key
 from glowdial.core.stages.faults.complaint_steps import COMPLAINT
 from glowdial.core.stages.intermediate.work import DECIDE
 from glowdial.core.stages.tracking.stage import STAGE as TRACKING
-from glowdial.core.sums.book import sum_of
 from glowdial.demo.by_the_list import measure_by_the_list
 from glowdial.demo.entered import entered, stamp_now
 from glowdial.demo.noisy_room import measure_in_a_noisy_room
@@ -38,12 +37,15 @@ from glowdial.store.database import Database
 from glowdial.workshop.base.jobs import OpenCommand, open_job
 from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
-from glowdial.workshop.entries import write_note
 from glowdial.workshop.registers import enter_line
 from glowdial.workshop.stages.intake import enter_photo, fill_cells
 from glowdial.workshop.stages.stock import StockCommand, put_in_stock
 
 DEMO_SEED = 1962
+WANTED_STATIONS = (
+    "frequency,name,place,weight\n540,Saltmarsh,south dunes,1\n1330,Lantern Hill,the village,2\n"
+    "1640,Harbour,north quay,3\n1700,Ferry House,far shore,1\n"
+)
 # nobody has bent the plates of the museum's sets
 WELL_KEPT_GANG_WANDER = 0.004
 START = datetime(2026, 5, 4, 9, 30)
@@ -243,6 +245,7 @@ def fill_demo(database: Database, seed: int = DEMO_SEED, now: datetime = DEMO_NO
     _band_by_band(bench)
     _one_core(bench)
     _before_and_after(bench)
+    _moved_up(bench)
     workshop.lines.close()
 
 
@@ -335,11 +338,19 @@ def _silent_on_vhf(bench: DemoBench) -> None:
     Volunteer(bench.workshop, job_id).work(lambda step: step.key == COMPLAINT)
     _complained(bench, job_id, "dead")
     Volunteer(bench.workshop, job_id).work(lambda step: step.key == FIRST_TRACE)
-    # its owner asks whether medium wave can be moved up to the harbour's station
-    moving = sum_of("moving-a-band")
-    told = moving.answer({**moving.examples, "intermediate": "470"}).sentence
-    stamp = stamp_now(bench.workshop, job_id, "moved")
-    write_note(bench.workshop, job_id, stamp, "", f"{moving.title}: {told}")
+
+
+def _moved_up(bench: DemoBench) -> None:
+    """A portable that plays: its owner wants medium wave moved up to the harbour's stations. The
+    move is decided, and the oscillator on its way there."""
+    facts = facts_of(read_sheet(demo_sheet(PORTABLE)).model_dump(mode="json"))
+    condition = neglected(facts, bench.seed + 12, severity=0.2)
+    job_id = bench.arrives("Pilot boat portable", "CP-11", PORTABLE, condition, days=2.5)
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key == "osc.mw.decide")
+    entered(bench.workshop, job_id, "osc.mw.move", "wanted", wanted=WANTED_STATIONS)
+    entered(bench.workshop, job_id, "osc.mw.move", "to", "1720 high yes, the harbour counts most")
+    bench.clock.at = bench.now - timedelta(hours=1)
+    Volunteer(bench.workshop, job_id).work(lambda step: step.key.startswith("osc.mw.round2"))
 
 
 def harbour_condition(seed: int) -> Condition:

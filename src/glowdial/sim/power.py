@@ -120,7 +120,10 @@ class Power:
         return settled_theta(np.where(alive, share, 0.0))
 
     def warmed(self, theta: Floats, set_v: float, state: BenchState, step_s: float) -> Floats:
-        """Heater temperatures ``step_s`` later, the set's volts steady meanwhile."""
+        """Heater temperatures ``step_s`` later, the set's volts steady meanwhile; a set of
+        transistors has none."""
+        if not self.heaters:
+            return theta
         broken = self.open_tubes(state)
         string = self.string()
         if string is not None:
