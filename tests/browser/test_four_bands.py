@@ -26,7 +26,7 @@ from glowdial.workshop.base.sheets import facts_of, keep_sheet, read_sheet
 from glowdial.workshop.base.workshop import Workshop
 
 pytestmark = pytest.mark.browser
-FOUR_BANDS_JOB = 13
+FOUR_BANDS_JOB, MOVED_JOB = 13, 17
 CATALOGUE = "frequency,name,place,weight\n1650,Harbour,north quay,3\n560,Saltmarsh,dunes,1"
 
 
@@ -115,3 +115,31 @@ def test_a_band_is_moved_for_its_stations_and_kept_in_the_log(
     page.wait_for("step")
     page.press(Keys.F8)
     page.wait("the log", lambda: "weight 1 becomes 4" in " ".join(page.texts("log-line")))
+
+
+def test_a_band_is_moved_in_its_journey_taken_back_and_moved_again_by_keys(
+    page: BenchPage, serve: Callable[..., str]
+) -> None:
+    address = serve(demo=True)
+    step = f"{address}/jobs/{MOVED_JOB}?step=osc.mw.move"
+    page.open(step)
+    page.wait_for("step")
+    acknowledge(page)
+    page.wait("what was decided", lambda: "528 kHz to 1720 kHz" in main_text(page))
+    page.click("leave it where it was")
+    page.wait_for("line")
+    page.keep_line("after all it stays")
+    page.open(step)
+    page.wait("what it would gain", lambda: "2 of 4 wanted stations" in main_text(page))
+    page.click("move it")
+    page.wait_for("line")
+    # further than any trimmer goes: said, and nothing is lost
+    page.type_over("9 MHz high yes")
+    page.press(Keys.ENTER)
+    page.wait("the refusal", lambda: "further than" in page.text("trouble"))
+    page.keep_line("1710 both yes, the ferry too")
+    page.open(step)
+    page.wait("the new place", lambda: "525 kHz to 1710 kHz" in main_text(page))
+    page.open(f"{address}/jobs/{MOVED_JOB}")
+    page.wait("where the pointer goes", lambda: "as printed" in main_text(page))
+    assert page.faults() == []

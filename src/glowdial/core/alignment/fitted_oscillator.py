@@ -42,8 +42,9 @@ FREEDOM, REWEIGHTED = 4.0, 2
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
-# a hypothesis so much less probable than the best is not looked at more closely
-HOPELESS = 14.0
+# a hypothesis so much less probable than the best is not looked at more closely, and one that
+# after some steps stands so far below it is not climbed to its top
+HOPELESS, GIVEN_UP, SOON = 14.0, 60.0, 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +125,14 @@ def fit_oscillator(
     ).reshape(len(turners), len(moves))
     circuit = TurnedCircuit(band, span, turners, layout, hands)
     at = stand_rows(stand, slice(0, -1))
-    first = [(h, _first_climb(circuit, at, reads, h, moves)) for h in _hypotheses(turners, moves)]
+    # others with the same directions begin where the first of them came to
+    first: list[tuple[_Hypothesis, _Mode]] = []
+    tops: dict[tuple[float, ...], Floats] = {}
+    for h in _hypotheses(turners, moves):
+        floor = max((m.evidence for _, m in first), default=-math.inf) - GIVEN_UP
+        mode = _first_climb(circuit, at, reads, h, moves, tops.get(h.ways), floor)
+        tops.setdefault(h.ways, mode.state)
+        first.append((h, mode))
     best = max(_worth(h, mode) for h, mode in first)
     found = [
         (h, _reweighted(mode, reads)) for h, mode in first if _worth(h, mode) > best - HOPELESS
@@ -200,6 +208,8 @@ def _first_climb(
     reads: list[MarkRead],
     hypothesis: _Hypothesis,
     moves: list[Turned],
+    start: Floats | None,
+    floor: float,
 ) -> _Mode:
     """Where a hypothesis explains best what was read if every reading is as good as it says, by
     Gauss-Newton steps that are damped where they do not help."""
@@ -207,7 +217,7 @@ def _first_climb(
     read = np.array([r.frequency_hz for r in reads])
     doubt = np.array([r.doubt_hz for r in reads])
     data = _Data(circuit, at, read, doubt, np.array([hypothesis.ways]))
-    return _climbed(data, np.zeros(circuit.layout.size))
+    return _climbed(data, np.zeros(circuit.layout.size) if start is None else start, floor)
 
 
 def _reweighted(mode: _Mode, reads: list[MarkRead]) -> _Mode:
@@ -222,13 +232,15 @@ def _reweighted(mode: _Mode, reads: list[MarkRead]) -> _Mode:
     return mode
 
 
-def _climbed(data: _Data, state: Floats) -> _Mode:
-    """From a state to the top."""
+def _climbed(data: _Data, state: Floats, floor: float = -math.inf) -> _Mode:
+    """From a state to the top; given up after some steps where it stands far below a floor."""
     unit, damping = np.eye(len(state)), 0.0
     residual = data.misfit(state[None])[0]
     worth = float(residual @ residual + state @ state)
     slopes = _slopes(data, state, residual)
-    for _ in range(ITERATIONS):
+    for n in range(ITERATIONS):
+        if n >= SOON and -0.5 * worth < floor:
+            break
         precision = slopes.T @ slopes + (1.0 + damping) * unit
         step = np.linalg.solve(precision, slopes.T @ residual - state)
         tried = state + step / max(1.0, float(np.linalg.norm(step)) / LONGEST_STEP)

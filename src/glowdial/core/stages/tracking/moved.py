@@ -29,7 +29,7 @@ from glowdial.core.stages.tracking.stage import STAGE
 
 WANTED, TO, BACK = "wanted", "to", "back"
 HIGH, MEANS, SAID = "high", "means", "said"
-# a hundredth of the band: what is shown before anything is decided
+# of its high stop: so far it is shown before any station is named
 SHOWN_SHARES = (0.03, 0.06, 0.10)
 
 
@@ -232,7 +232,7 @@ def _way_words(
     try:
         move = _worked_out(facts, band, high_hz, MovedBy(means))
     except BadInput as error:
-        return f"By the {means} to {khz(high_hz)}: {error.expected}."
+        return f"By the {means} to {khz(high_hz)}: that {error.expected}."
     names = _turned(facts, band, MovedBy(means))
     factors = ", ".join(
         f"{name} {100.0 * (factor - 1.0):+.0f} %"
