@@ -298,13 +298,15 @@ def scale_place(band: BandFacts, frequency_hz: float) -> float:
 
 
 def printed_scale(band: BandFacts) -> PrintedScale:
-    """A band's scale with the figures of its marks, as it stands on the set's face."""
-    step_hz, unit = dial_scale(band)
+    """A band's scale with the figures of its marks, as it stands on the set's face; that of a band
+    which is moved still shows where it was."""
+    shown = band.printed or band
+    step_hz, unit = dial_scale(shown)
     figures = tuple(
-        ScaleFigure(round(scale_place(band, hz), 3), f"{hz / step_hz:g}")
-        for hz in sorted(band.dial_marks_hz)
+        ScaleFigure(round(scale_place(shown, hz), 3), f"{hz / step_hz:g}")
+        for hz in sorted(shown.dial_marks_hz)
     )
-    return PrintedScale(band.name, unit, figures)
+    return PrintedScale(shown.name, unit, figures)
 
 
 def spread_scale(band: BandFacts, spread: Bandspread) -> PrintedScale:

@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.journey.dial_marks import printed_scale
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Entering
@@ -67,6 +68,8 @@ def test_what_is_decided_moves_the_marks_and_says_what_the_print_shows() -> None
     band = situation_of(FACTS, record).facts.bands[0]
     assert band.high_hz == pytest.approx(1720e3, abs=200.0)
     assert band.low_hz > BC.low_hz and band.printed == BC
+    # the set's face is what it was
+    assert printed_scale(band) == printed_scale(BC)
     step = stepped(record)[KEY]
     assert any("yes, for the ferry" in n for n in step.notes)
     # both ends were right for the print, and are now where they are no longer wanted
