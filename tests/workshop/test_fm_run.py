@@ -20,6 +20,7 @@ from glowdial.core.journey.room import Situation
 from glowdial.core.journey.sensitivity_figure import FOUND, LEFT
 from glowdial.core.journey.steps import Status, Step, looked_at
 from glowdial.core.language.errors import BadInput, Conflict
+from glowdial.core.language.quantities import bare_scale
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.proof.fm import fm_steps
 from glowdial.core.stages.proof.fm_points import (
@@ -27,12 +28,14 @@ from glowdial.core.stages.proof.fm_points import (
     LIST_ASK,
     LIST_FIELD,
     LIST_STEP,
+    OF_SETTING,
     POINT,
     X,
     fm_list,
     points_csv,
     taken,
     told_key,
+    typed_of,
 )
 from glowdial.demo.fill import STEREO, DemoClock, demo_sheet
 from glowdial.demo.volunteer import Volunteer
@@ -398,3 +401,26 @@ def test_what_was_read_before_a_change_stands_as_stale_until_it_is_read_again(
     filed = an_answer(900, key, FILE, **{FILE: text})
     after = fm_step(facts, replace(record, answers=(*record.answers, filed)), LEFT, "limiting")
     assert after.status is Status.DONE and not any(r.stale for r in after.results)
+
+
+@pytest.mark.parametrize("key", [m.key for m in shipped_list().measurements if m.limits])
+def test_every_limit_can_be_seen_on_its_curve(key: str, facts: ReceiverFacts) -> None:
+    """Also one of a single point: as a stroke through it, within the drawing."""
+    measured = next(m for m in shipped_list().measurements if m.key == key)
+    row = ", ".join(["0.5"] * len(measured.readings))
+    quantity = OF_SETTING[measured.varies]
+    lines = [f"{typed_of(measured, x) / bare_scale(quantity):.10g}, {row}" for x in measured.points]
+    listed = an_answer(1, LIST_STEP, LIST_ASK, **{LIST_FIELD: shipped_list_text()})
+    filed = an_answer(2, f"{told_key(FOUND)}.{key}", FILE, **{FILE: "\n".join(lines)})
+    plot = looked_at(fm_step(facts, a_record(listed, filed), FOUND, key)).plot
+    assert plot is not None
+    curve = next(line for line in plot.lines if line.role == "measured")
+    limits = [line for line in plot.lines if line.role in ("low", "high")]
+    edges = sum((x.low is not None) + (x.high is not None) for x in measured.limits)
+    assert len(limits) == edges
+    for line in limits:
+        assert line.x[0] < line.x[-1]
+        if len(curve.x) > 1:
+            assert min(curve.x) <= line.x[0] and line.x[-1] <= max(curve.x), line
+        else:
+            assert line.x[0] < curve.x[0] < line.x[-1]

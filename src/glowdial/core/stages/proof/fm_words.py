@@ -30,6 +30,8 @@ SHARE_UNIT, LEVEL_UNIT = "%", "dB"
 # what is called usable, and a fall of a curve that is a switch
 USABLE_DB, STEP_DB = 30.0, 3.0
 SIDES = (Programme.LEFT, Programme.RIGHT)
+# half of the stroke of a limit at one point, of the whole drawing
+STROKE_SHARE = 0.03
 # two curves that differ by less, of two readings each, are one
 SAME_DB, SAME_SHARE = 1.0, 0.2
 FmCurve = Mapping[float, float]
@@ -161,6 +163,24 @@ def x_label(measured: Measurement) -> str:
     return f"{quantity.name}, {quantity.bare}"
 
 
+def _limit_ends(measured: Measurement, limit: CurveLimit) -> tuple[float, float]:
+    """From where to where a limit is drawn; one of a single point as a short stroke through it."""
+    low, high = min(measured.points), max(measured.points)
+    first, last = (drawn_x(measured, min(max(x, low), high)) for x in (limit.first, limit.last))
+    if first != last:
+        return first, last
+    start, end = drawn_x(measured, low), drawn_x(measured, high)
+    if start == end:
+        # a measurement of one point is a dot with its limit across it
+        half = STROKE_SHARE * (abs(start) or 1.0)
+        return start - half, end + half
+    if measured.varies in LOGARITHMIC:
+        share = (end / start) ** STROKE_SHARE
+        return max(first / share, start), min(last * share, end)
+    half = STROKE_SHARE * (end - start)
+    return max(first - half, start), min(last + half, end)
+
+
 def curve_plot(record: JobRecord, measured: Measurement, phase: str) -> Plot | None:
     """The curve, that as found below it, and the limits."""
     phases = (FOUND, LEFT) if phase == LEFT else (FOUND,)
@@ -174,11 +194,8 @@ def curve_plot(record: JobRecord, measured: Measurement, phase: str) -> Plot | N
             lines.append(PlotLine(f"as {one}", role, xs, tuple(curve.values())))
     if not lines:
         return None
-    span = (min(measured.points), max(measured.points))
     for limit in measured.limits:
-        ends = tuple(
-            drawn_x(measured, min(max(x, span[0]), span[1])) for x in (limit.first, limit.last)
-        )
+        ends = _limit_ends(measured, limit)
         for role, edge in (("low", limit.low), ("high", limit.high)):
             if edge is not None:
                 lines.append(PlotLine(limit.whose, role, ends, (edge, edge)))
