@@ -14,7 +14,9 @@ from glowdial.bench.simulated import SimulatedBench
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import find_ask
 from glowdial.core.stages.proof.steps import as_left_steps
+from glowdial.sheets.measurement_list import shipped_list
 from glowdial.sim.state import BenchState
+from glowdial.sim.stereo_tuner import StereoTuner, TunerCondition
 
 FACTS = tidewater_facts()
 BEGUN = an_answer(1, "proof.left.bc.1", "pair1", {"level": 15e-6, "on": 0.95, "off": 0.3})
@@ -52,3 +54,20 @@ def test_what_the_generator_cannot_reach_is_said() -> None:
     done = measured(a_bench(), "proof.left.sw.answers", "intermediate")
     over_db = 20.0 * math.log10(done.values["other"] / done.values["wanted"])
     assert over_db > 60.0 and (done.values["other"] < 0.3 or "range ended" in done.remarks[0])
+
+
+def test_false_answers_of_the_tuner_are_heard_where_they_stand_and_nowhere_else() -> None:
+    """What the front end leaves of image, half the IF and IF, plus what capture takes; an
+    oscillator above hears nothing at the places of one below."""
+    tuner = StereoTuner(TunerCondition(image_rejection_db=40.0, half_if_rejection_db=55.0))
+    measured = shipped_list().of("spurious")
+    assert measured is not None
+    reading = measured.readings[0]
+    told = {x: tuner.read(measured.drive(x, reading), reading.look) for x in measured.points}
+    same = shipped_list().of("capture")
+    assert same is not None
+    on_tune = replace(measured.drive(0.0, reading), other_offset_hz=0.0)
+    captured = tuner.read(on_tune, reading.look)
+    assert told[2.0 * 10.7e6] == pytest.approx(captured + 40.0, abs=0.6)
+    assert told[0.5 * 10.7e6] == pytest.approx(captured + 55.0, abs=0.6)
+    assert told[-2.0 * 10.7e6] > 79.0 and told[-0.5 * 10.7e6] > 79.0

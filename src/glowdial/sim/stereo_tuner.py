@@ -37,6 +37,9 @@ AUDIO_EDGE_HZ = 15e3
 FULL_OUTPUT_V = 0.65
 SOURCE_OHM = 75.0
 OTHER_TONE_HZ = 400.0
+IF_HZ = 10.7e6
+# a false answer is as wide as a channel or two; beyond the envelope's own rate nothing comes out
+ANSWERS_HZ, NEAR_HZ = 400e3, 450e3
 LIGHT_M_PER_S = 3e8
 QUIETEST_V = 2e-5
 # where one of three alike pairs is 1 dB down, in its own half widths
@@ -53,7 +56,8 @@ class TunerCondition:
     differ; ``am_suppression_db`` what limiter and detector together leave of AM;
     ``decoder_gain`` and ``decoder_phase_rad`` are those of the difference. ``line_m`` and
     ``line_reflection`` are of the cable between generator and tuner. ``coder_separation`` is the
-    generator's own leakage from side to side.
+    generator's own leakage from side to side. What its front end leaves of the image, of half the
+    IF and of the IF itself is told in dB.
     """
 
     seed: int = 1
@@ -77,6 +81,9 @@ class TunerCondition:
     coder_separation: float = 0.002
     coder_distortion: float = 0.0005
     balance: float = 1.0
+    image_rejection_db: float = 52.0
+    half_if_rejection_db: float = 66.0
+    if_rejection_db: float = 78.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,10 +112,10 @@ class StereoTuner:
         wave = level_v * np.exp(1j * _phase(self._coded(drive, t) * FULL_DEVIATION_HZ))
         if drive.am_depth:
             wave = wave * (1.0 + drive.am_depth * np.sin(2.0 * np.pi * AM_TONE_HZ * t))
-        if drive.other_offset_hz is not None and drive.other_level_v > 0.0:
+        offset_hz, other_v = self._other(drive)
+        if other_v > 0.0:
             swing = 0.5 * FULL_DEVIATION_HZ * np.sin(2.0 * np.pi * OTHER_TONE_HZ * t)
-            other = drive.other_level_v * np.exp(1j * _phase(drive.other_offset_hz + swing))
-            wave = wave + other
+            wave = wave + other_v * np.exp(1j * _phase(offset_hz + swing))
         # EMF behind the source: noise of kT0 F in the whole of the samples' width
         factor = 10.0 ** (c.noise_figure_db / 10.0)
         noise_v = math.sqrt(4.0 * BOLTZMANN * REFERENCE_K * SOURCE_OHM * factor * RATE_HZ / 2.0)
@@ -125,6 +132,24 @@ class StereoTuner:
         uneven = size / max(float(np.mean(size)), 1e-15) - 1.0
         held = math.tanh(float(np.mean(size)) / c.limiting_v)
         return held * (share + left * uneven), level_v
+
+    def _other(self, drive: Drive) -> tuple[float, float]:
+        """Where a second carrier comes out of the mixer, off the middle of the IF, and how strong:
+        a false answer by what the front end leaves of it, none of the rest that is far off. The
+        oscillator is above."""
+        c, offset_hz = self.condition, drive.other_offset_hz
+        if offset_hz is None:
+            return 0.0, 0.0
+        false = (
+            (2.0 * IF_HZ, c.image_rejection_db),
+            (0.5 * IF_HZ, c.half_if_rejection_db),
+            (IF_HZ - drive.carrier_hz, c.if_rejection_db),
+        )
+        for at_hz, rejected_db in false:
+            if abs(offset_hz - at_hz) < ANSWERS_HZ:
+                return offset_hz - at_hz, drive.other_level_v * 10.0 ** (-rejected_db / 20.0)
+        near = abs(offset_hz) < NEAR_HZ
+        return offset_hz, drive.other_level_v if near else 0.0
 
     def _coded(self, drive: Drive, t: Floats) -> Floats:
         """The composite in shares of full deviation, coder's own faults included."""

@@ -36,7 +36,7 @@ def changed(*path: Any, to: Any) -> str:
 def test_the_list_that_ships_covers_what_an_fm_receiver_is_measured_for() -> None:
     keys = {m.key for m in shipped_list().measurements}
     wanted = {
-        "quieting", "limiting", "capture", "am-suppression", "selectivity", "response",
+        "quieting", "limiting", "capture", "am-suppression", "selectivity", "spurious", "response",
         "distortion-deviation", "distortion-audio", "distortion-level", "separation",
         "separation-level", "separation-deviation", "residue", "residue-subcarrier", "hum",
         "carriers",

@@ -114,7 +114,7 @@ SOURCE_OHM = Quantity(
     "source", "ohm", "ohm", 1.0, 1e4, "75", "must be a source resistance of 1 ohm to 10k"
 )
 OFFSET = Quantity(
-    "offset", "Hz", "kHz", -5e7, 5e7, "10", "must be up to 50 MHz off tune, below with a minus"
+    "offset", "Hz", "kHz", -1.5e8, 1.5e8, "10", "must be up to 150 MHz off tune, below with a minus"
 )
 DEVIATION = Quantity(
     "deviation", "Hz", "kHz", 0.0, 2e5, "75", "must be a deviation of 0 to 200 kHz"

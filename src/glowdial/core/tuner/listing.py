@@ -32,7 +32,7 @@ SETTINGS: Mapping[str, tuple[float, float]] = {
     "audio_hz": (10.0, 2e4),
     "pilot_phase_deg": (-180.0, 180.0),
     "am_depth": (0.0, 1.0),
-    "other_offset_hz": (-2e6, 2e6),
+    "other_offset_hz": (-1.5e8, 1.5e8),
     "other_level_v": (0.0, 3.0),
 }
 WORDS = frozenset({"programme", "pilot", "position"})

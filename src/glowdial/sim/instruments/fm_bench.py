@@ -20,7 +20,7 @@ LIMITS = {
     "audio_hz": (20.0, 20e3),
     "pilot_phase_deg": (-180.0, 180.0),
     "am_depth": (0.0, 100.0),
-    "other_offset_hz": (-1e6, 1e6),
+    "other_offset_hz": (-1.5e8, 1.5e8),
     "other_level_v": (0.0, 10.0),
 }
 MODES = {
