@@ -15,8 +15,10 @@ from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.sensitivity import sensitivity_step
 from glowdial.core.journey.sensitivity_figure import (
+    FOUND,
     LEFT,
     as_stated,
+    compares,
     measured,
     numbered_points,
 )
@@ -245,3 +247,19 @@ def test_resistors_are_a_part_by_their_values() -> None:
     assert 0.0 < part.doubt_db < 0.2 and part.to_ohm == pytest.approx(50.0, rel=0.01)
     typed = read_parts("Pad, Series 4k7  ACROSS 33 ohm, , from 50")[0]
     assert typed.from_ohm == 50.0 and typed.emf_loss_db > 40.0
+
+
+@pytest.mark.parametrize("changed", [False, True])
+def test_what_was_stated_elsewhere_is_not_told_as_won(changed: bool) -> None:
+    """The same readings before and after, with the school changed between: nothing was won."""
+    parts = an_answer(1, PATH_STEP, "parts", table=MATCHED)
+    before = an_answer(2, POINT.key(FOUND), "pair1", {**PAIR, **SPREAD})
+    school = an_answer(5, PATH_STEP, "stated", stated=StatedAt.KNOWN.value)
+    after = an_answer(9, POINT.key(LEFT), "pair1", {**PAIR, **SPREAD})
+    record = a_record(parts, before, *([school] if changed else []), after)
+    assert compares(record, POINT) is not changed
+    words = " ".join(sensitivity_step(Situation(FACTS, record), POINT, "proof", LEFT).advice)
+    assert ("dB won" in words) is not changed
+    assert ("stated elsewhere" in words) is changed
+    rows = ROOM.report(Situation(FACTS, record), ()).rows
+    assert ("stated elsewhere" in rows[0].found) is changed

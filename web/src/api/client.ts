@@ -23,6 +23,13 @@ export class ProblemError extends Error {
 
 export const client = createClient<paths>();
 
+/** A recording sent as it is. */
+export const asRecording = (file: File) => ({
+  body: "" as never,
+  bodySerializer: () => file,
+  headers: { "content-type": "audio/wav" },
+});
+
 const WHO = "glowdial.who";
 
 /** Who is at the bench, as it was said here. */

@@ -1,10 +1,11 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 
-import { client, unwrap } from "../api/client";
+import { asRecording, client, unwrap } from "../api/client";
 
 import { PlainButton } from "../shared/Buttons";
 import { Choice } from "../shared/Choice";
+import { FilePicker } from "../shared/FilePicker";
 import { Trouble } from "../shared/Trouble";
 import { useAttempt } from "../shared/useAttempt";
 import { type Heard, useMicrophone } from "./useMicrophone";
@@ -72,38 +73,24 @@ export function Microphone({ onTake }: Props) {
 
 /** The reading of a recording, put into the line as the microphone's is. */
 function RecordedTone({ onTake }: Props) {
-  const picker = useRef<HTMLInputElement>(null);
   const [found, setFound] = useState<Heard | null>(null);
   const { busy, trouble, attempt } = useAttempt();
   const read = (file: File) =>
     attempt(file.name, async () => {
-      const heard = await unwrap(
-        client.POST("/api/recordings/tone", {
-          body: "" as never,
-          bodySerializer: () => file,
-          headers: { "content-type": "audio/wav" },
-        }),
-      );
+      const heard = await unwrap(client.POST("/api/recordings/tone", asRecording(file)));
       setFound(heard);
       if (heard.heard) onTake(heard.typed);
     });
   return (
     <>
-      <PlainButton busy={busy} onClick={() => picker.current?.click()}>
+      <FilePicker
+        accept=".wav,.flac,audio/wav,audio/flac"
+        testId="recorded-tone"
+        busy={busy}
+        onFile={(file) => void read(file)}
+      >
         From a recording
-      </PlainButton>
-      <input
-        ref={picker}
-        type="file"
-        hidden
-        accept=".wav,audio/wav,.flac"
-        data-testid="recorded-tone"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) void read(file);
-        }}
-      />
+      </FilePicker>
       {found && (
         <Text fontFamily="mono" fontSize="18px" data-testid="recorded-words">
           {found.words}

@@ -1,8 +1,8 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 
 import type { Writing } from "./useWrite";
-import { PlainButton } from "../shared/Buttons";
+import { FilePicker } from "../shared/FilePicker";
 import { Trouble } from "../shared/Trouble";
 
 type Props = { stepKey: string; writing: Writing };
@@ -12,9 +12,7 @@ export function PhotoPicker({ stepKey, writing }: Props) {
   const [title, setTitle] = useState("");
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
-  const input = useRef<HTMLInputElement>(null);
-  const send = (file: File | undefined) => {
-    if (!file) return;
+  const send = (file: File) => {
     setBusy(true);
     const named = title.trim() || file.name.replace(/\.[a-z]+$/i, "");
     writing
@@ -43,21 +41,15 @@ export function PhotoPicker({ stepKey, writing }: Props) {
             onChange={(event) => setTitle(event.target.value)}
           />
         </Box>
-        <PlainButton busy={busy} onClick={() => input.current?.click()}>
+        <FilePicker
+          accept="image/jpeg,image/png,image/webp"
+          testId="photo-file"
+          busy={busy}
+          onFile={send}
+        >
           Add a photo
-        </PlainButton>
+        </FilePicker>
       </Flex>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="image/jpeg,image/png,image/webp"
-        data-testid="photo-file"
-        onChange={(event) => {
-          send(event.target.files?.[0]);
-          event.target.value = "";
-        }}
-      />
       <Trouble error={trouble} />
     </Box>
   );

@@ -1,10 +1,11 @@
 import { Flex, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 
 import { client, unwrap } from "../api/client";
 import { instrumentsQuery } from "../api/queries";
 import { PlainButton } from "./Buttons";
+import { FilePicker } from "./FilePicker";
 import { Trouble } from "./Trouble";
 
 type Props = {
@@ -15,14 +16,12 @@ type Props = {
 
 /** Where a trace may come from besides pasting: a file, or an oscilloscope on the network. */
 export function TraceSource({ seconds, onText }: Props) {
-  const input = useRef<HTMLInputElement>(null);
   const [name, setName] = useState("");
   const [trouble, setTrouble] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const { data } = useQuery(instrumentsQuery);
   const scopes = (data ?? []).filter((i) => i.kind === "oscilloscope" && i.host);
-  const read = async (file: File | undefined) => {
-    if (!file) return;
+  const read = async (file: File) => {
     setName(file.name);
     onText(textOf(await file.arrayBuffer()));
   };
@@ -49,7 +48,13 @@ export function TraceSource({ seconds, onText }: Props) {
   return (
     <>
       <Flex gap={2} align="center" wrap="wrap" mt={1}>
-        <PlainButton onClick={() => input.current?.click()}>From a file</PlainButton>
+        <FilePicker
+          accept=".csv,.txt,.tsv,.s2p,text/csv,text/plain"
+          testId="trace-file"
+          onFile={(file) => void read(file)}
+        >
+          From a file
+        </FilePicker>
         {scopes.map((scope) => (
           <PlainButton key={scope.id} busy={busy} onClick={() => void take(scope.id, scope.name)}>
             From the {scope.name}
@@ -61,17 +66,6 @@ export function TraceSource({ seconds, onText }: Props) {
           </Text>
         )}
       </Flex>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept=".csv,.txt,.tsv,.s2p,text/csv,text/plain"
-        data-testid="trace-file"
-        onChange={(event) => {
-          void read(event.target.files?.[0]);
-          event.target.value = "";
-        }}
-      />
       <Trouble error={trouble} />
     </>
   );

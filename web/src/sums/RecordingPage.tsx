@@ -1,9 +1,10 @@
 import { Box, Flex, Grid, Heading, Stack, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { client, type Schemas, unwrap } from "../api/client";
-import { LitButton, PlainButton } from "../shared/Buttons";
+import { asRecording, client, type Schemas, unwrap } from "../api/client";
+import { PlainButton } from "../shared/Buttons";
+import { FilePicker } from "../shared/FilePicker";
 import { Trouble } from "../shared/Trouble";
 import { useAttempt } from "../shared/useAttempt";
 import { InputRecorder } from "./InputRecorder";
@@ -16,17 +17,10 @@ function RecordingPage() {
   const [search] = useSearchParams();
   const [found, setFound] = useState<Found | null>(null);
   const { busy, trouble, attempt } = useAttempt();
-  const picker = useRef<HTMLInputElement>(null);
   const beside = search.toString() ? `?${search.toString()}` : "";
   const look = (file: File) =>
     attempt(file.name, async () => {
-      const answer = await unwrap(
-        client.POST("/api/recordings", {
-          body: "" as never,
-          bodySerializer: () => file,
-          headers: { "content-type": "audio/wav" },
-        }),
-      );
+      const answer = await unwrap(client.POST("/api/recordings", asRecording(file)));
       setFound({ name: file.name, answer });
     });
   return (
@@ -51,22 +45,17 @@ function RecordingPage() {
           WAV as PCM, up to hours long; half a minute tells the noise closely. Record it with no
           gain control, no noise suppression and no effects.
         </Text>
-        <input
-          ref={picker}
-          type="file"
-          accept=".wav,.flac,audio/wav,audio/flac"
-          hidden
-          data-testid="recording-file"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            event.target.value = "";
-            if (file) void look(file);
-          }}
-        />
         <Box>
-          <LitButton disabled={busy} autoFocus onClick={() => picker.current?.click()}>
+          <FilePicker
+            lit
+            accept=".wav,.flac,audio/wav,audio/flac"
+            testId="recording-file"
+            disabled={busy}
+            autoFocus
+            onFile={(file) => void look(file)}
+          >
             {busy ? "Looking at it ..." : "Choose a recording"}
-          </LitButton>
+          </FilePicker>
         </Box>
         <InputRecorder busy={busy} onDone={(file) => void look(file)} />
         <Trouble error={trouble} />

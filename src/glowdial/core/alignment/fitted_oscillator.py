@@ -134,9 +134,7 @@ def fit_oscillator(
         tops.setdefault(h.ways, mode.state)
         first.append((h, mode))
     best = max(_worth(h, mode) for h, mode in first)
-    found = [
-        (h, _reweighted(mode, reads)) for h, mode in first if _worth(h, mode) > best - HOPELESS
-    ]
+    found = [(h, _reweighted(mode)) for h, mode in first if _worth(h, mode) > best - HOPELESS]
     logs = np.array([_worth(h, mode) for h, mode in found])
     weights = np.exp(logs - np.max(logs))
     weights /= np.sum(weights)
@@ -220,10 +218,10 @@ def _first_climb(
     return _climbed(data, np.zeros(circuit.layout.size) if start is None else start, floor)
 
 
-def _reweighted(mode: _Mode, reads: list[MarkRead]) -> _Mode:
+def _reweighted(mode: _Mode) -> _Mode:
     """The same with readings that may be off by more than they say."""
-    data, read = mode.data, mode.data.read
-    doubt = np.array([r.doubt_hz for r in reads])
+    data = mode.data
+    read, doubt = data.read, data.doubt
     for _ in range(REWEIGHTED):
         # Student's t: a reading far from all others counts less, by how far it is
         off = (read - mode.data.tuned(mode.state[None])[0]) / doubt

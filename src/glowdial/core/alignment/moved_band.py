@@ -19,6 +19,7 @@ import numpy as np
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import khz
 from glowdial.core.physics.tracking import (
+    NOMINAL_AERIAL_Q,
     OscillatorCircuit,
     SignalCircuit,
     TankRole,
@@ -29,7 +30,7 @@ from glowdial.core.physics.tracking import (
 
 # a part is changed by no more than these factors, as logarithms
 LEAST_LOG, MOST_LOG = math.log(0.05), math.log(4.0)
-AERIAL_Q, MOST_LOSS_DB, SETTLED_HZ = 75.0, 30.0, 50.0
+MOST_LOSS_DB, SETTLED_HZ = 30.0, 50.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,13 +69,16 @@ def moved_band(
     logs = _logs(lo, gang, wanted, roles)
     made = _changed(lo, roles, logs)
     there = made.resonance_hz(gang)
-    out_of_reach = not np.all(np.isfinite(there)) or abs(float(there[1] - wanted[1])) > SETTLED_HZ
-    if out_of_reach or not all(LEAST_LOG < x < MOST_LOG for x in logs):
+    ends = there - band.offset_hz
+    signal = _followed(band, stops_hz, high_hz)
+    # of one part only the high stop was asked for
+    off_hz = np.abs(there - wanted)[2 - len(roles) :]
+    settled = bool(np.all(np.isfinite(there)) and np.all(off_hz <= SETTLED_HZ))
+    if not settled or signal.trimmer_f < 0.0 or not all(LEAST_LOG < x < MOST_LOG for x in logs):
         raise BadInput(
             "highest", khz(high_hz), "is further than its parts can be changed", khz(1.05 * high)
         )
-    ends = there - band.offset_hz
-    tracked = replace(band, oscillator=made, signal=_followed(band, stops_hz, float(ends[1])))
+    tracked = replace(band, oscillator=made, signal=signal)
     loss = _loss_db(tracked, band, low, float(ends[0]))
     factors = tuple((r, math.exp(x)) for r, x in zip(roles, logs, strict=True))
     return MovedBand(tracked, factors, float(ends[0]), float(ends[1]), loss)
@@ -110,7 +114,8 @@ def _logs(
 
 
 def _followed(band: TrackedBand, stops_hz: tuple[float, float], high_hz: float) -> SignalCircuit:
-    """The signal circuit with its trimmer where the new high stop peaks."""
+    """The signal circuit with its trimmer where the new high stop peaks; below nothing where no
+    trimmer can do that."""
     signal = band.signal
     gang = float(signal.gang_capacity_f(stops_hz[1]))
     total = 1.0 / ((2.0 * math.pi * high_hz) ** 2 * signal.inductance_h)
@@ -120,4 +125,4 @@ def _followed(band: TrackedBand, stops_hz: tuple[float, float], high_hz: float) 
 def _loss_db(tracked: TrackedBand, before: TrackedBand, low_hz: float, new_low_hz: float) -> float:
     gang = before.signal.gang_capacity_f(low_hz)
     tuned = float(tracked.signal.resonance_hz(gang))
-    return min(mistracking_loss_db(new_low_hz - tuned, new_low_hz, AERIAL_Q), MOST_LOSS_DB)
+    return min(mistracking_loss_db(new_low_hz - tuned, new_low_hz, NOMINAL_AERIAL_Q), MOST_LOSS_DB)

@@ -25,10 +25,9 @@ from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity
 from glowdial.core.language.verdicts import judge, symmetric
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
 from glowdial.core.model.measurands import GENERATOR_FREQUENCY
-from glowdial.core.physics.tracking import mistracking_loss_db
+from glowdial.core.physics.tracking import NOMINAL_AERIAL_Q, mistracking_loss_db
 
 AERIAL_LEVEL_V = 1e-3
-NOMINAL_AERIAL_Q = 75.0
 SEARCH_SHARE = 0.08
 SHORT_OF_IMAGE = 0.9
 # how well a pointer is set on a mark, in shares of its travel, and a peak found, of the IF's width

@@ -71,7 +71,7 @@ def read_entry(
     given = dict(fields)
     if line is not None:
         if any(f.oscillator_offset_hz for f in ask.fields):
-            line = COUNTED_BEHIND.sub(rf"{COUNTER_MARK}\1", COUNTED.sub(COUNTER_MARK, line))
+            line = _marked(line)
         label = ", ".join(f.label for f in ask.fields if f.required)
         least = sum(f.required for f in ask.fields)
         choices = tuple(o.lower() for f in ask.fields for o in f.options)
@@ -85,6 +85,8 @@ def read_entry(
             words_last=ask.fields[-1].free if ask.fields else False,
         )
         given = {f.name: part for f, part in zip(ask.fields, parts, strict=False)}
+    counted = {f.name for f in ask.fields if f.oscillator_offset_hz}
+    given = {name: _marked(raw) if name in counted else raw for name, raw in given.items()}
     values: dict[str, float] = {}
     texts: dict[str, str] = {}
     for field in ask.fields:
@@ -108,6 +110,11 @@ def read_entry(
     ]
     shown += [texts[f.name] for f in ask.fields if f.options and texts[f.name]]
     return Entry(values, texts, ", ".join(shown), doubts_of(ask, values, given, points), given)
+
+
+def _marked(text: str) -> str:
+    """What a counter read, behind its mark."""
+    return COUNTED_BEHIND.sub(rf"{COUNTER_MARK}\1", COUNTED.sub(COUNTER_MARK, text))
 
 
 def _read_values(field: Field, quantity: Quantity, raw: str) -> dict[str, float]:

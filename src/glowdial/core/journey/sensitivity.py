@@ -32,6 +32,7 @@ from glowdial.core.journey.sensitivity_figure import (
     NumberedPoint,
     Sensitivity,
     as_stated,
+    compares,
     figure_of,
     generator_level_v,
     judged,
@@ -66,8 +67,9 @@ MOST_LEVELS = 8
 FEW_LEVELS = 5
 # known to this in nineteen of twenty is known
 KNOWN_DB = 0.5
-# so near to the generator's own ratio as much of the noise may be its as the set's, or more
-OWN_BOUND_DB = 6.0
+# so near to the generator's own ratio half of the noise's power, or more, is its
+OWN_BOUND_DB = 3.0
+ELSEWHERE = "the two do not compare as they stand"
 
 
 def _basis(facts: ReceiverFacts, point: SensitivityPoint, phase: str) -> Basis:
@@ -230,8 +232,12 @@ def _advice(
         )
     if phase == LEFT and figure is not None:
         before = measured(record, numbered, FOUND)
-        if before is not None:
+        if before is not None and compares(record, numbered):
             lines.append(_won(before, figure))
+        elif before is not None:
+            lines.append(
+                f"As found {before.short}, but its levels were stated elsewhere: {ELSEWHERE}."
+            )
     if figure is not None and figure.found is not None:
         lines += _doubt_words(point, figure.found, len(fresh))
     if numbered.given.limit_v is not None and numbered.given.told_in is Microvolts.PD:

@@ -173,6 +173,16 @@ def as_stated(
     return replace(point, limit_v=limit_v)
 
 
+def compares(record: JobRecord, point: NumberedPoint) -> bool:
+    """Whether the levels of a point as found and as left are stated of the same place."""
+    last = [of[-1] for p in (FOUND, LEFT) if (of := record.of_step(point.key(p)))]
+    paths = (level_path(record, point.given.frequency_hz, answer) for answer in last)
+    places = [(p.stated_ohm, tuple(b.name for b in p.beyond)) if p else (0.0, ()) for p in paths]
+    # where no part tells an impedance, it is that of the one that does
+    known = {ohm for ohm, _ in places if ohm}
+    return len(known) < 2 and len({beyond for _, beyond in places}) < 2
+
+
 def measured(record: JobRecord, point: NumberedPoint, phase: str) -> Sensitivity | None:
     """The figure of a point as found or as left, None while there is none."""
     return figure_of(record, point.given, record.of_step(point.key(phase)))

@@ -88,7 +88,7 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
         if ghost:
             return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
         if _near_foretold(value, foretold):
-            return "" if counted else _twin(field, ask.foretold.twin_hz, value)
+            return "" if counted else _twin(field, ask.foretold, value)
         beyond, expected = True, foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""
@@ -102,17 +102,16 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
     return ""
 
 
-def _twin(field: Field, twin_hz: float, value: float) -> str:
+def _twin(field: Field, foretold: Foretold, value: float) -> str:
     """Whether the right answer of two was taken, where nothing else can tell."""
-    if not twin_hz:
+    if not foretold.twin_hz:
         return ""
-    apart, other = khz(abs(twin_hz)), value + twin_hz
+    apart, other = khz(abs(foretold.twin_hz)), value + foretold.twin_hz
     assert field.quantity is not None
-    which = "lower" if twin_hz < 0.0 else "higher"
     return (
         f"{field.label}: {echo(value, field.quantity)}? Two answers stand {apart} apart, and the "
-        f"{which} one is right: is there another at {khz(round(other, -3))}? Then take that; if "
-        "nothing comes in there, keep this."
+        f"{foretold.right_twin} one is right: is there another at "
+        f"{khz(round(other, -3))}? Then take that; if nothing comes in there, keep this."
     )
 
 

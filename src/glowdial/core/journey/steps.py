@@ -110,6 +110,11 @@ class Foretold:
     ghosts: tuple[Ghost, ...] = ()
     twin_hz: float = 0.0
 
+    @property
+    def right_twin(self) -> str:
+        """Which of two answers is the right one."""
+        return "lower" if self.twin_hz < 0.0 else "higher"
+
 
 @dataclass(frozen=True, slots=True)
 class Ask:

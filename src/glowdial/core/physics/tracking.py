@@ -431,6 +431,10 @@ def dial_shift_hz(
     return float(changed.resonance_hz(gang) - lo.resonance_hz(gang))
 
 
+# a loaded aerial circuit, where nobody measured it
+NOMINAL_AERIAL_Q = 75.0
+
+
 def mistracking_loss_db(error_hz: float, signal_hz: float, q: float) -> float:
     """dB lost in a signal circuit of loaded ``q`` that is ``error_hz`` off the signal."""
     require_positive(signal_hz=signal_hz, q=q)

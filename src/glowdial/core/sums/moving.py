@@ -14,6 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from glowdial.core.alignment.moved_band import MOST_LOSS_DB
 from glowdial.core.journey.entry import Entry
 from glowdial.core.journey.steps import Field, Plot, PlotLine
 from glowdial.core.language.errors import BadInput
@@ -25,12 +26,12 @@ from glowdial.core.model.stations import (
     named,
     read_stations,
 )
-from glowdial.core.physics.tracking import mistracking_loss_db
+from glowdial.core.physics.tracking import NOMINAL_AERIAL_Q, mistracking_loss_db
 from glowdial.core.stages.parts.substitutes import StockItem
 from glowdial.core.sums.form import ABOVE, BELOW, SumAnswer, SumForm, SumLine
 
 TRIMMER, CORE = "the trimmer", "the core"
-AERIAL_Q, GRID, MOST_LOSS_DB = 75.0, 81, 30.0
+GRID = 81
 # so little of the high stop's shift at the low one is left alone
 FOLLOWS_LITTLE = 0.3
 SHARE = Quantity("share", "%", "", 0.0, 30.0, "6", "must be 0 to 30 per cent")
@@ -71,7 +72,7 @@ class FoundBand:
         out_f = least_f * (1.0 - (self.high_hz / high_hz) ** 2)
         most_f = least_f + self.swing_f
         tuned_hz = self.low_hz * math.sqrt(most_f / max(most_f - out_f, 1e-3 * most_f))
-        return min(mistracking_loss_db(low_hz - tuned_hz, low_hz, AERIAL_Q), MOST_LOSS_DB)
+        return min(mistracking_loss_db(low_hz - tuned_hz, low_hz, NOMINAL_AERIAL_Q), MOST_LOSS_DB)
 
 
 def _moved(entry: Entry, _: Sequence[StockItem]) -> SumAnswer:

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import ReportPart, Situation, report_row
 from glowdial.core.journey.sensitivity import sensitivity_step
 from glowdial.core.journey.sensitivity_figure import (
     FOUND,
     LEFT,
+    NumberedPoint,
+    Sensitivity,
     as_stated,
+    compares,
     judged,
     measured,
     numbered_points,
@@ -56,6 +60,10 @@ def figure_steps(situation: Situation, phase: str) -> list[Step]:
     return steps
 
 
+def _found_words(found: Sensitivity, point: NumberedPoint, record: JobRecord) -> str:
+    return found.short if compares(record, point) else f"{found.short}, stated elsewhere"
+
+
 def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
     """Sensitivity of every point, as found and as left."""
     rows = []
@@ -69,7 +77,7 @@ def proof_report(situation: Situation, _: tuple[Step, ...]) -> ReportPart:
         row = report_row(
             f"Sensitivity at {khz(point.frequency_hz)} (uV EMF, {point.target_db:.0f} dB (S+N)/N)",
             f"{engineering(point.limit_v, 'V')}" if point.limit_v else "no figure",
-            found.short if found else "",
+            _found_words(found, numbered, situation.record) if found else "",
             left.short if left else "",
             left.level_v if left else None,
             Window(None, point.limit_v) if point.limit_v else None,

@@ -7,11 +7,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from glowdial.core.journey.dial_marks import NOMINAL_AERIAL_Q, dial_scale
+from glowdial.core.journey.dial_marks import dial_scale
 from glowdial.core.journey.steps import Plot, PlotLine
 from glowdial.core.language.quantities import engineering, khz
 from glowdial.core.model.facts import BandFacts
-from glowdial.core.physics.tracking import best_points, mistracking_loss_db
+from glowdial.core.physics.tracking import NOMINAL_AERIAL_Q, best_points, mistracking_loss_db
 
 Floats = NDArray[np.float64]
 

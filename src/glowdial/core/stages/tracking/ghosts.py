@@ -10,6 +10,7 @@ from glowdial.core.alignment.oscillator_state import (
     NINETY,
     Foreseen,
 )
+from glowdial.core.journey.dial_marks import SEARCH_SHARE
 from glowdial.core.journey.steps import Foretold, Ghost
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts
@@ -17,9 +18,8 @@ from glowdial.core.physics.tracking import TrackedBand
 
 # how often the image is taken for the signal: it is the strongest of them
 IMAGE_TAKEN = 0.06
-# a set may be so many doubts out, and so much of a mark, that its image comes in where that is
-# looked for
-REACHED, REACHED_SHARE = 2.0, 0.08
+# a set may be so many doubts out, and as far as is looked at all, that its image comes in there
+REACHED = 2.0
 
 
 def foretold(band: BandFacts, name: str, found: Foreseen) -> Foretold:
@@ -37,7 +37,7 @@ def first_foretold(
     told = searched(found, mark_hz, span_hz)
     low, high = told.mean_hz - told.half_hz, told.mean_hz + told.half_hz
     away = 2.0 * abs(tracked.offset_hz) - span_hz
-    reached = away < min(REACHED * found.doubt_hz, REACHED_SHARE * mark_hz)
+    reached = away < min(REACHED * found.doubt_hz, SEARCH_SHARE * mark_hz)
     twin_hz = -2.0 * tracked.offset_hz if reached else 0.0
     return Foretold(name, low, high, ghosts(tracked, told.mean_hz), twin_hz)
 

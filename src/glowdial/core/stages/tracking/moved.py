@@ -198,8 +198,8 @@ def _move_words(
     if decided is not None:
         words.append(_way_words(facts, band, stations, decided.values[HIGH], decided.texts[MEANS]))
         words.append(
-            "Align the band: the rounds take it to its new place, every turn noted, and by the "
-            "ledger it goes back. Its correction card is its scale from then on."
+            "The rounds take it to its new place, every turn noted, and by the ledger it goes "
+            "back. Its correction card is its scale from then on."
         )
         return tuple(words)
     if stations:

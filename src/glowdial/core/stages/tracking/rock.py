@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from glowdial.core.journey.dial_marks import (
-    NOMINAL_AERIAL_Q,
     POINTED,
     dial_leads,
     frequency_quantity,
@@ -23,7 +22,7 @@ from glowdial.core.language.quantities import AVC_VOLTS, TURNS, khz, turns
 from glowdial.core.language.verdicts import symmetric
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.model.measurands import AVC, turn_of
-from glowdial.core.physics.tracking import mistracking_loss_db
+from glowdial.core.physics.tracking import NOMINAL_AERIAL_Q, mistracking_loss_db
 from glowdial.core.stages.tracking.stage import STAGE
 
 ROCKED, GOAL, PLACED = "rocked", "goal", "placed"

@@ -31,7 +31,7 @@ from glowdial.core.journey.steps import Ask, Field, Status, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.design import design_plot, design_words
-from glowdial.core.stages.tracking.ghosts import first_foretold
+from glowdial.core.stages.tracking.ghosts import first_foretold, foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.moved import move_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
@@ -71,12 +71,15 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     survey = _survey(facts, record, band)
     decide = _decide(facts, record, band, survey)
     moves = move_steps(facts, record, band) if survey.status is Status.DONE else []
-    steps = [set_up, survey, *moves, decide]
+    # what is to be moved is aligned: nothing is left to be decided
+    moved = band.printed is not None
+    steps = [set_up, survey, *moves, *([] if moved else [decide])]
     answer = record.latest(f"{prefix}.decide", "decision")
-    if answer is None:
+    if answer is None and not moved:
         return steps
     school = school_of(record)
-    if answer.texts.get("decision") != "align":
+    left = answer is None or answer.texts.get("decision") != "align"
+    if left and not moved:
         return steps + (peak_steps(facts, record, band) if school.peaking is Peaking.ALL else [])
     rounds = round_steps(facts, record, band)
     open_still = any(not s.status.finished for s in rounds)
@@ -142,16 +145,17 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
 def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end: End) -> Ask:
     """A mark as found: foretold by the sheet, and by what the other end was read to be."""
     ask = mark_ask(facts, band, end.mark_hz, end.name)
-    if record.latest(as_found_key(band), end.name) is not None:
-        return ask
     doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
     found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
+    if record.latest(as_found_key(band), end.name) is not None:
+        # typed anew: held against everything that was read, itself too
+        return replace(ask, foretold=foretold(band, "frequency", found))
     span_hz = search_span_hz(facts, end.mark_hz)
     told = first_foretold(band.tracked, "frequency", found, end.mark_hz, span_hz)
     if not told.twin_hz:
         return replace(ask, foretold=told)
-    which = "lower" if told.twin_hz < 0.0 else "higher"
-    prompt = f"{ask.prompt} Two answers stand {khz(abs(told.twin_hz))} apart: take the {which} one."
+    apart = khz(abs(told.twin_hz))
+    prompt = f"{ask.prompt} Two answers stand {apart} apart: take the {told.right_twin} one."
     return replace(ask, foretold=told, prompt=prompt)
 
 
