@@ -33,8 +33,15 @@ export function KeepInLog({ sentence, jobId }: { sentence: string; jobId: number
 }
 
 function Keep({ jobId, sentence }: { jobId: number; sentence: string }) {
-  const { data: job } = useQuery(jobQuery(jobId, null));
-  const writing = useWrite(jobId, job?.version ?? 0);
+  const { data: job, error } = useQuery(jobQuery(jobId, null));
+  // nothing to press before the job is read: a press would be lost without a word
+  if (!job) return <Trouble error={error} />;
+  return <KeepIn jobId={jobId} version={job.version} sentence={sentence} />;
+}
+
+function KeepIn(props: { jobId: number; version: number; sentence: string }) {
+  const { jobId, version, sentence } = props;
+  const writing = useWrite(jobId, version);
   const [kept, setKept] = useState("");
   const { busy, trouble, attempt } = useAttempt();
   const keep = () =>
@@ -44,7 +51,7 @@ function Keep({ jobId, sentence }: { jobId: number; sentence: string }) {
     });
   return (
     <>
-      <PlainButton busy={busy || !job} onClick={() => job && void keep()}>
+      <PlainButton busy={busy} onClick={() => void keep()}>
         Keep in this job&apos;s log
       </PlainButton>
       {kept === sentence && (
