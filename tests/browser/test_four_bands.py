@@ -85,7 +85,7 @@ def test_bands_are_brought_home_in_their_order_by_keys(
     for band in view.facts.bands:
         reads = dict(band_reads(view.record, band))
         for mark in (band.low_mark_hz, band.high_mark_hz):
-            off = brought_in_hz(reads[mark], mark) - mark
+            off = brought_in_hz(band, reads[mark], mark) - mark
             assert abs(off) <= band.tolerance_hz(mark), (band.name, mark, off)
     database.close()
 

@@ -106,33 +106,34 @@ def frequency_field(mark_hz: float, oscillator_offset_hz: float = 0.0) -> Field:
     )
 
 
-def pointer_field(mark_hz: float) -> Field:
+def pointer_field(band: BandFacts, mark_hz: float) -> Field:
     """Field for where the pointer stood, where that was not on the mark: at a station's place."""
+    said_hz = band.pointer_hz(mark_hz)
     return Field(
         POINTED,
         "with the pointer at",
-        frequency_quantity(mark_hz),
+        frequency_quantity(said_hz),
         required=False,
-        nominal=mark_hz,
+        nominal=said_hz,
     )
 
 
 def mark_fields(band: BandFacts, mark_hz: float) -> tuple[Field, ...]:
-    """What comes in at a mark, and where the pointer stood if that was beside it. On a moved band
-    it is set on the mark: its scale's figures are not what comes in."""
-    comes_in = frequency_field(mark_hz, band.tracked.offset_hz)
-    return (comes_in,) if band.printed is not None else (comes_in, pointer_field(mark_hz))
+    """What comes in at a mark, and where the pointer stood if that was beside it."""
+    return (frequency_field(mark_hz, band.tracked.offset_hz), pointer_field(band, mark_hz))
 
 
-def pointed_hz(answer: Answer, mark_hz: float) -> float:
-    """What the dial said at a reading of a mark."""
-    return answer.values.get(POINTED, mark_hz)
+def pointed_hz(band: BandFacts, answer: Answer, mark_hz: float) -> float:
+    """Where the pointer stood at a reading of a mark, as what is to come in there: what the dial
+    said, but for a band that was moved away from its print."""
+    said_hz = answer.values.get(POINTED)
+    return mark_hz if said_hz is None else band.at_pointer_hz(said_hz)
 
 
-def brought_in_hz(answer: Answer, mark_hz: float) -> float:
+def brought_in_hz(band: BandFacts, answer: Answer, mark_hz: float) -> float:
     """What comes in at a mark by a reading on it or beside it: there the error is the same factor,
     as of the same length of scale."""
-    return answer.values["frequency"] * mark_hz / pointed_hz(answer, mark_hz)
+    return answer.values["frequency"] * mark_hz / pointed_hz(band, answer, mark_hz)
 
 
 def is_beside(dial_hz: float, mark_hz: float) -> bool:
@@ -241,11 +242,9 @@ def answer_doubt_hz(facts: ReceiverFacts, band: BandFacts, mark_hz: float, answe
 def mark_ask(facts: ReceiverFacts, band: BandFacts, mark_hz: float, key: str) -> Ask:
     """What generator frequency comes in with the pointer on a mark?"""
     tolerance = band.tolerance_hz(mark_hz)
-    beside = (
-        "Of a known signal near it: its frequency, and where the pointer stands. "
-        if band.printed is None
-        else f"{khz(mark_hz)} is wanted there. "
-    )
+    beside = "Of a known signal near it: its frequency, and where the pointer stands. "
+    if band.printed is not None:
+        beside = f"{khz(mark_hz)} is wanted there. {beside}"
     return Ask(
         key,
         f"Pointer on {pointer_words(band, mark_hz)}: move the generator, at most "
@@ -269,7 +268,7 @@ def mark_result(
     band: BandFacts, mark_hz: float, answer: Answer, *, label: str, stale: bool, as_found: bool
 ) -> Result:
     """The frequency that came in at a mark, against the dial tolerance."""
-    value = brought_in_hz(answer, mark_hz)
+    value = brought_in_hz(band, answer, mark_hz)
     tolerance = band.tolerance_hz(mark_hz)
     beside = ""
     if POINTED in answer.values:
@@ -376,7 +375,7 @@ def _foretold_off(
 
 
 def _scale_reading(band: BandFacts, mark_hz: float, answer: Answer, words: str) -> ScaleReading:
-    error_hz = brought_in_hz(answer, mark_hz) - mark_hz
+    error_hz = brought_in_hz(band, answer, mark_hz) - mark_hz
     tolerance = band.tolerance_hz(mark_hz)
     verdict = judge(mark_hz + error_hz, symmetric(mark_hz, tolerance)).verdict
     return ScaleReading(error_hz / tolerance, f"{error_hz / 1e3:+.1f} kHz", words, verdict.value)

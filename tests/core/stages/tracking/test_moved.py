@@ -82,9 +82,9 @@ def test_what_is_decided_moves_the_marks_and_says_what_the_print_shows() -> None
     assert due.ask is not None and f"{BC.high_mark_hz / 1e3:.0f} kHz as printed" in due.ask.prompt
     trimmer = FACTS.adjuster(BC.high_adjuster).name
     assert trimmer in due.title
-    # the pointer's place is no longer what comes in: nothing is asked beside a mark, nor rocked
-    assert [f.name for f in due.ask.fields] == ["turns", "frequency"]
-    assert not any(key.endswith(".rock") for key in rounds)
+    # the pointer's place is no longer what comes in: it is asked for by what the scale shows
+    assert [f.name for f in due.ask.fields] == ["turns", "frequency", "dial"]
+    assert due.ask.fields[-1].nominal == pytest.approx(BC.high_mark_hz, abs=100.0)
 
 
 def test_it_is_taken_back_by_a_word() -> None:

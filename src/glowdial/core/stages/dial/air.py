@@ -71,16 +71,17 @@ def on_scales(facts: ReceiverFacts, stations: list[Station]) -> list[OnScale]:
 def _station_ask(one: OnScale) -> Ask:
     hz = one.station.frequency_hz
     place = f", {one.station.place}" if one.station.place else ""
+    said_hz = one.band.pointer_hz(hz)
     return asked_at(
         Ask(
             STATION,
             f"{one.band.name}: {one.station.name}{place}, {khz(hz)}: what does the dial say, and "
             "how is it heard?",
             (
-                Field("dial", "dial says", frequency_quantity(hz), nominal=hz),
+                Field("dial", "dial says", frequency_quantity(said_hz), nominal=said_hz),
                 Field("heard", "heard", options=(GOOD, WEAK, NOT_HEARD)),
             ),
-            f"{khz(hz).split()[0]} {GOOD}",
+            f"{khz(said_hz).split()[0]} {GOOD}",
             called=f"{one.station.name} {khz(hz)}",
         ),
         true_hz=hz,
@@ -89,12 +90,13 @@ def _station_ask(one: OnScale) -> Ask:
 
 def _result(one: OnScale, answer: Answer) -> Result:
     """Where the dial said it, against the band's tolerance; what is not heard says nothing."""
-    hz, dial = one.station.frequency_hz, answer.values["dial"]
+    hz, said_hz = one.station.frequency_hz, answer.values["dial"]
+    dial = one.band.at_pointer_hz(said_hz)
     heard, tolerance = answer.texts["heard"], one.band.tolerance_hz(hz)
     return result(
         answer,
         f"{one.station.name} {khz(hz)}",
-        f"{heard}, {khz(dial)} on the dial ({(hz - dial) / 1e3:+.1f} kHz)"
+        f"{heard}, {khz(said_hz)} on the dial ({(hz - dial) / 1e3:+.1f} kHz)"
         if heard != NOT_HEARD
         else heard,
         dial,

@@ -75,8 +75,9 @@ def harmonic_ask(record: JobRecord, band: BandFacts, true_hz: float, chosen: Ans
     spacing_hz = chosen.values["spacing"]
     known = _known(record, band)
     place, half = _place(known, true_hz)
-    tolerance = band.tolerance_hz(true_hz)
-    around = f"about {khz(round(place, -3))}"
+    said_hz = band.pointer_hz(true_hz)
+    tolerance = band.tolerance_hz(said_hz)
+    around = f"about {khz(round(band.pointer_hz(place), -3))}"
     if half > spacing_hz / 2.0:
         around += (
             "; the dial may be off by a whole spacing here, so count from a station or a signal "
@@ -88,12 +89,15 @@ def harmonic_ask(record: JobRecord, band: BandFacts, true_hz: float, chosen: Ans
         HARMONIC,
         f"Calibrator on: find its {khz(true_hz)} (the {number}{_ordinal(number)} harmonic of "
         f"{khz(spacing_hz)}) for {how}, {around}. What does the dial say?",
-        (Field(POINTED, "dial says", frequency_quantity(true_hz), nominal=true_hz),),
-        khz(true_hz).split()[0],
-        expected=symmetric(true_hz, tolerance),
-        expected_text=f"{khz(true_hz)} within {khz(tolerance)}",
+        (Field(POINTED, "dial says", frequency_quantity(said_hz), nominal=said_hz),),
+        khz(said_hz).split()[0],
+        expected=symmetric(said_hz, tolerance),
+        expected_text=f"{khz(said_hz)} within {khz(tolerance)}",
         foretold=Foretold(
-            POINTED, place - half, place + half, tuple(_neighbours(known, true_hz, spacing_hz))
+            POINTED,
+            band.pointer_hz(place - half),
+            band.pointer_hz(place + half),
+            tuple(_neighbours(known, band, true_hz, spacing_hz)),
         ),
         called=khz(true_hz),
     )
@@ -106,7 +110,9 @@ def _ordinal(number: int) -> str:
     return {1: "st", 2: "nd", 3: "rd"}.get(number % 10, "th")
 
 
-def _neighbours(known: list[DialMark], true_hz: float, spacing_hz: float) -> list[Ghost]:
+def _neighbours(
+    known: list[DialMark], band: BandFacts, true_hz: float, spacing_hz: float
+) -> list[Ghost]:
     """The harmonics beside one, where the dial should say them."""
     found = []
     for side in (-1.0, 1.0):
@@ -116,7 +122,7 @@ def _neighbours(known: list[DialMark], true_hz: float, spacing_hz: float) -> lis
         place, _ = _place(known, other)
         found.append(
             Ghost(
-                place,
+                band.pointer_hz(place),
                 f"That is where {khz(other)} should stand, the next one "
                 f"{'up' if side > 0 else 'down'}: was one passed over, or counted twice? Count "
                 "again from one that you know.",
@@ -134,7 +140,7 @@ def _known(record: JobRecord, band: BandFacts) -> list[DialMark]:
 def _ends_read(record: JobRecord, band: BandFacts) -> list[DialMark]:
     """The ends as the oscillator left them."""
     last = {
-        mark: DialMark(pointed_hz(answer, mark), answer.values["frequency"])
+        mark: DialMark(pointed_hz(band, answer, mark), answer.values["frequency"])
         for mark, answer in ends_read(record, band)
     }
     return sorted(last.values(), key=lambda m: m.dial_hz)

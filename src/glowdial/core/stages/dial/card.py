@@ -59,7 +59,7 @@ def card_table(record: JobRecord, band: BandFacts) -> ReadingTable | None:
     curve = dial_curve(record, band)
     if curve is None:
         return None
-    low, high = curve.marks[0].dial_hz, curve.marks[-1].dial_hz
+    low, high = (band.pointer_hz(curve.marks[n].dial_hz) for n in (0, -1))
     step = _step_hz((high - low) / LINES)
     scale, unit = dial_scale(band)
     heads = tuple(f"+{n * step / scale:g}" for n in range(COLUMNS))
@@ -69,9 +69,7 @@ def card_table(record: JobRecord, band: BandFacts) -> ReadingTable | None:
         cells = []
         for n, head in enumerate(heads):
             dial = start * width + n * step
-            known = low <= dial <= high
-            cells.append(
-                TableCell(head, "", "", "", f"{curve.true_hz(dial) / scale:.4g}" if known else "")
-            )
+            true = curve.true_hz(band.at_pointer_hz(dial)) if low <= dial <= high else None
+            cells.append(TableCell(head, "", "", "", f"{true / scale:.4g}" if true else ""))
         rows.append(TableRow("", f"{start * width / scale:g} {unit}", "", tuple(cells)))
     return ReadingTable(heads, tuple(rows))

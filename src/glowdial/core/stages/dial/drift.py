@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glowdial.core.journey.dial_marks import dial_leads, frequency_quantity
+from glowdial.core.journey.dial_marks import dial_leads, frequency_quantity, pointer_words
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Plot, PlotLine, Status, Step
 from glowdial.core.language.quantities import (
@@ -82,7 +82,8 @@ def _drift_ask(band: BandFacts, number: int) -> Ask:
     mark = band.high_mark_hz
     return Ask(
         f"{DRIFT}{number}",
-        f"Pointer left on {khz(mark)}: minutes since switch-on, and what comes in now.",
+        f"Pointer left on {pointer_words(band, mark)}: minutes since switch-on, and what comes in "
+        "now.",
         (
             Field("minutes", "minutes since switch-on", RUN_MINUTES),
             Field("frequency", "comes in at", frequency_quantity(mark), nominal=mark),

@@ -41,7 +41,7 @@ def dial_points(record: JobRecord, band: BandFacts) -> tuple[DialMark, ...]:
     if listed is not None:
         found.update({p.dial_hz: p.true_hz for p in read_points(listed.texts["points"], band)})
     for mark_hz, answer in marks_read(record, band).items():
-        found[pointed_hz(answer, mark_hz)] = answer.values["frequency"]
+        found[pointed_hz(band, answer, mark_hz)] = answer.values["frequency"]
     return tuple(DialMark(dial, found[dial]) for dial in sorted(found))
 
 
@@ -65,8 +65,8 @@ def points_ask() -> Ask:
 
 def read_points(text: str, band: BandFacts) -> tuple[DialMark, ...]:
     """Points as CSV, one a line: dial reading and true frequency, bare numbers in kHz; or a saved
-    correction card, of which the lines of this band that were read count. Raises BadInput with the
-    line."""
+    correction card, of which the lines of this band that were read count. The dial's figures are
+    those on its scale, also where the band was moved. Raises BadInput with the line."""
     rows = comma_rows(text, "points", EXAMPLE)
     head = [c.lower() for c in rows[0]] if rows else []
     card = {"dial_hz", "true_hz"} <= set(head)
@@ -78,7 +78,8 @@ def read_points(text: str, band: BandFacts) -> tuple[DialMark, ...]:
         if point is None:
             continue
         _check(point, number, band)
-        found[point.dial_hz] = point
+        at_hz = band.at_pointer_hz(point.dial_hz)
+        found[at_hz] = DialMark(at_hz, point.true_hz)
     if len(found) > MOST_POINTS:
         raise BadInput("points", f"{len(found)} lines", f"are over {MOST_POINTS}", EXAMPLE)
     if not found:
@@ -108,11 +109,12 @@ def _card_point(head: list[str], cells: list[str], number: int, band: BandFacts)
 
 
 def _check(point: DialMark, number: int, band: BandFacts) -> None:
-    if not band.low_hz <= point.dial_hz <= band.high_hz:
+    shown = band.printed or band
+    if not shown.low_hz <= point.dial_hz <= shown.high_hz:
         raise BadInput(
             f"points, line {number}",
             khz(point.dial_hz),
-            f"is not on this scale, {khz(band.low_hz)} to {khz(band.high_hz)}",
+            f"is not on this scale, {khz(shown.low_hz)} to {khz(shown.high_hz)}",
             EXAMPLE,
         )
     if not HERTZ.minimum < point.true_hz or not 0.5 < point.true_hz / point.dial_hz < 2.0:

@@ -140,8 +140,7 @@ def _marks(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         leads=dial_leads(facts),
         powered=True,
         programme=marks_hz,
-        # a moved band's scale does not say what comes in: its marks are read one by one
-        others=(calibrator_ask(), points_ask()) if band.printed is None else (),
+        others=(calibrator_ask(), points_ask()),
         draw=lambda: _plot(band, curve),
         scale=replace(
             scale_picture(
@@ -195,12 +194,12 @@ def _corrected(band: BandFacts, curve: DialCurve) -> tuple[ScaleCorrection, ...]
     grid = np.linspace(low, high, CURVE_POINTS)
     return tuple(
         ScaleCorrection(
-            scale_place(band, float(hz)),
-            khz(round(float(hz), -3)),
-            khz(round(curve.true_hz(round(float(hz), -3)), -2)),
+            scale_place(band, hz),
+            khz(round(band.pointer_hz(hz), -3)),
+            khz(round(curve.true_hz(hz), -2)),
         )
-        for hz in grid
-        if low <= round(float(hz), -3) <= high
+        for hz in (round(float(hz), -3) for hz in grid)
+        if low <= hz <= high
     )
 
 
@@ -222,7 +221,7 @@ def _advice(facts: ReceiverFacts, band: BandFacts, curve: DialCurve) -> tuple[st
     words = (
         f"Worst error {worst.error_hz / 1e3:+.1f} kHz at {khz(worst.dial_hz)} "
         f"({worst.error_hz / worst.dial_hz * 100:+.2f} %). Where the dial says "
-        f"{khz(worst.dial_hz)}, {khz(worst.true_hz)} comes in."
+        f"{khz(band.pointer_hz(worst.dial_hz))}, {khz(worst.true_hz)} comes in."
     )
     if abs(worst.error_hz) > band.tolerance_hz(worst.dial_hz):
         return (
@@ -284,9 +283,10 @@ def dial_report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
 
 
 def _rows(record: JobRecord, band: BandFacts) -> list[ReportRow]:
-    left_hz = {m: brought_in_hz(a, m) for m, a in marks_read(record, band).items()}
+    left_hz = {m: brought_in_hz(band, a, m) for m, a in marks_read(record, band).items()}
     found_hz = {
-        mark: brought_in_hz(answer, mark) for mark, answer in as_found_answers(record, band).items()
+        mark: brought_in_hz(band, answer, mark)
+        for mark, answer in as_found_answers(record, band).items()
     }
     rows = []
     chosen = record.latest(dial_key(band), CALIBRATOR)

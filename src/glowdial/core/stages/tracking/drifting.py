@@ -8,11 +8,11 @@ import math
 import numpy as np
 
 from glowdial.core.journey.dial_marks import (
+    POINTED,
     band_adjusters,
     brought_in_hz,
     ends_read,
     mark_doubt_hz,
-    pointed_hz,
 )
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.language.quantities import khz
@@ -38,9 +38,9 @@ def drift_words(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> tup
         minutes = minutes_between(first.at, last.at)
         if minutes is None or not LEAST_MINUTES <= minutes <= MOST_MINUTES:
             continue
-        if _touched(facts, record, band, first) or _elsewhere(first, last, mark_hz):
+        if _touched(facts, record, band, first) or _elsewhere(first, last):
             continue
-        moved_hz = brought_in_hz(last, mark_hz) - brought_in_hz(first, mark_hz)
+        moved_hz = brought_in_hz(band, last, mark_hz) - brought_in_hz(band, first, mark_hz)
         if abs(moved_hz) <= SURELY * mark_doubt_hz(facts, band, mark_hz):
             continue
         rate = moved_hz / minutes
@@ -70,6 +70,6 @@ def _touched(facts: ReceiverFacts, record: JobRecord, band: BandFacts, first: An
     return record.stale(first, basis)
 
 
-def _elsewhere(first: Answer, last: Answer, mark_hz: float) -> bool:
+def _elsewhere(first: Answer, last: Answer) -> bool:
     """Whether the pointer stood at two places."""
-    return pointed_hz(first, mark_hz) != pointed_hz(last, mark_hz) or "turns" in last.values
+    return first.values.get(POINTED) != last.values.get(POINTED) or "turns" in last.values

@@ -170,7 +170,7 @@ def events_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[
             events += _told_by(entry, band, booked.pop(entry.step, 0.0))
             mark = marks[entry.step, entry.question]
             doubt = answer_doubt_hz(facts, band, mark, entry)
-            events.append(MarkRead(pointed_hz(entry, mark), entry.values["frequency"], doubt))
+            events.append(MarkRead(pointed_hz(band, entry, mark), entry.values["frequency"], doubt))
     return events
 
 

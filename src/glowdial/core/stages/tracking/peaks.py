@@ -145,7 +145,7 @@ def pulled_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> li
         ),
         leads=dial_leads(facts),
         powered=True,
-        cost=mark_cost(band, mark, brought_in_hz(found.answer, mark)) if found.answer else "",
+        cost=mark_cost(band, mark, brought_in_hz(band, found.answer, mark)) if found.answer else "",
     )
     return [conclude(step, (found,))]
 

@@ -161,7 +161,7 @@ def _end_cell(
     answer = reads.get(mark_hz)
     if answer is None:
         return TableCell(column, "", "", "")
-    found = brought_in_hz(answer, mark_hz)
+    found = brought_in_hz(band, answer, mark_hz)
     judged = judge(found, symmetric(mark_hz, band.tolerance_hz(mark_hz)))
     text = f"{(found - mark_hz) / 1e3:+.1f} kHz"
     return TableCell(column, "", "", "", text, judged.verdict.value, judged.brief)

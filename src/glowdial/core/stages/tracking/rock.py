@@ -15,6 +15,8 @@ from glowdial.core.journey.dial_marks import (
     POINTED,
     dial_leads,
     frequency_quantity,
+    pointed_hz,
+    pointer_words,
 )
 from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Field, Result, Status, Step, result
@@ -40,7 +42,8 @@ class RockGoal(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class RockedEnd:
-    """A band's low mark and the place of the highest peak, both by the dial, in Hz."""
+    """A band's low mark and the place of the highest peak, both as what is to come in there, in
+    Hz."""
 
     mark_hz: float
     peak_hz: float
@@ -67,10 +70,8 @@ def rock_key(band: BandFacts) -> str:
 
 
 def can_be_rocked(band: BandFacts) -> bool:
-    """Whether its low end is the oscillator's alone, and its scale says what comes in there."""
+    """Whether its low end is the oscillator's alone."""
     signal_low = band.aerial_low_adjuster or band.rf_low_adjuster
-    if band.printed is not None:
-        return False
     return band.low_adjuster is not None and signal_low is None and not band.tracked.inductive
 
 
@@ -86,7 +87,7 @@ def low_end(record: JobRecord, band: BandFacts) -> RockedEnd | None:
     if answer is None:
         return None
     mark = band.low_mark_hz
-    return RockedEnd(mark, answer.values[POINTED], band.tolerance_hz(mark))
+    return RockedEnd(mark, pointed_hz(band, answer, mark), band.tolerance_hz(mark))
 
 
 def rock_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
@@ -98,7 +99,7 @@ def rock_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list
     placed = record.latest(rock_key(band), PLACED)
     others = [_rocked_ask(facts, band)]
     if found is not None:
-        others.insert(0, _goal_ask(found))
+        others.insert(0, _goal_ask(band, found))
     if found is not None and goal is not None and chosen_goal(record, band) is not RockGoal.DIAL:
         others.insert(0, _placed_ask(facts, band, found, chosen_goal(record, band)))
     step = Step(
@@ -112,7 +113,7 @@ def rock_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list
         powered=True,
         adjuster=band.low_adjuster,
         others=tuple(others),
-        advice=_words(found, chosen_goal(record, band)) if found else (),
+        advice=_words(band, found, chosen_goal(record, band)) if found else (),
         results=tuple(_results(band, rocked, placed)),
         decision=goal.texts["goal"] if goal is not None else "",
     )
@@ -121,7 +122,7 @@ def rock_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list
 
 def _rocked_ask(facts: ReceiverFacts, band: BandFacts) -> Ask:
     adjuster, mark = facts.adjuster(band.low_adjuster or ""), band.low_mark_hz
-    quantity = frequency_quantity(mark)
+    said = band.pointer_hz(mark)
     return Ask(
         ROCKED,
         f"Generator on {khz(mark)}, left there. Turn the {adjuster.name} slowly one way while you "
@@ -131,16 +132,16 @@ def _rocked_ask(facts: ReceiverFacts, band: BandFacts) -> Ask:
             Field("before", "before", AVC_VOLTS, measurand=AVC),
             Field("after", "at the highest peak", AVC_VOLTS, measurand=AVC),
             Field("turns", "turn", TURNS, measurand=turn_of(adjuster.key)),
-            Field(POINTED, "pointer at", quantity, nominal=mark),
+            Field(POINTED, "pointer at", frequency_quantity(said), nominal=said),
         ),
-        f"-1.8 -2.1 +3/8 {khz(mark * 1.01).split()[0]}",
+        f"-1.8 -2.1 +3/8 {khz(round(said * 1.01, -2)).split()[0]}",
         called="rock it",
     )
 
 
-def _goal_ask(found: RockedEnd) -> Ask:
+def _goal_ask(band: BandFacts, found: RockedEnd) -> Ask:
     costs = [
-        f"{goal.value}: pointer at {khz(round(found.place_hz(goal), -2))}, "
+        f"{goal.value}: pointer at {_said(band, found.place_hz(goal))}, "
         f"{found.loss_db(found.place_hz(goal)):.1f} dB less"
         for goal in (RockGoal.DIAL, RockGoal.BOTH, RockGoal.SENSITIVITY)
     ]
@@ -155,32 +156,36 @@ def _goal_ask(found: RockedEnd) -> Ask:
 
 def _placed_ask(facts: ReceiverFacts, band: BandFacts, found: RockedEnd, goal: RockGoal) -> Ask:
     adjuster, place = facts.adjuster(band.low_adjuster or ""), found.place_hz(goal)
-    quantity = frequency_quantity(place)
+    said = band.pointer_hz(place)
     return Ask(
         PLACED,
-        f"Pointer on {khz(round(place, -2))}, generator on {khz(found.mark_hz)}: turn the "
+        f"Pointer on {_said(band, place)}, generator on {khz(found.mark_hz)}: turn the "
         f"{adjuster.name} until it comes in. The turn, and where the pointer stands.",
         (
             Field("turns", "turn", TURNS, measurand=turn_of(adjuster.key)),
-            Field(POINTED, "pointer at", quantity, nominal=place),
+            Field(POINTED, "pointer at", frequency_quantity(said), nominal=said),
         ),
-        f"-1/8 {khz(round(place, -2)).split()[0]}",
+        f"-1/8 {khz(round(said, -2)).split()[0]}",
         called="set it there",
     )
 
 
-def _words(found: RockedEnd, goal: RockGoal) -> tuple[str, ...]:
+def _said(band: BandFacts, frequency_hz: float) -> str:
+    return pointer_words(band, round(frequency_hz, -2))
+
+
+def _words(band: BandFacts, found: RockedEnd, goal: RockGoal) -> tuple[str, ...]:
     off = found.peak_hz - found.mark_hz
     inside = abs(off) <= found.tolerance_hz
     at_mark = found.loss_db(found.mark_hz)
     words = [
-        f"The highest peak stands at {khz(round(found.peak_hz, -2))} ({off / 1e3:+.1f} kHz): the "
+        f"The highest peak stands at {_said(band, found.peak_hz)} ({off / 1e3:+.1f} kHz): the "
         f"mark costs {at_mark:.1f} dB, the peak "
         f"{'no more than its tolerance' if inside else f'{abs(off) / 1e3:.1f} kHz of the dial'}."
     ]
     place = found.place_hz(goal)
     words.append(
-        f"Chosen: {goal.value}, pointer at {khz(round(place, -2))}, {found.loss_db(place):.1f} dB "
+        f"Chosen: {goal.value}, pointer at {_said(band, place)}, {found.loss_db(place):.1f} dB "
         "less than the highest."
     )
     words.append("Peak the high end again afterwards: the oscillator moved.")
@@ -195,7 +200,7 @@ def _results(band: BandFacts, *answers: Answer | None) -> list[Result]:
             a,
             "highest peak" if a.ask == ROCKED else "set",
             f"{khz(mark)} at {khz(a.values[POINTED])}, {turns(a.values['turns'])}",
-            a.values[POINTED],
+            pointed_hz(band, a, mark),
             symmetric(mark, tolerance),
             (khz(mark - tolerance), khz(mark + tolerance)),
             as_found=True,

@@ -134,7 +134,7 @@ def _outside_as_found(rounds: _Rounds) -> list[Step]:
     steps = []
     for end in band_ends(rounds.band):
         found = rounds.record.latest(survey, end.name)
-        off_hz = abs(brought_in_hz(found, end.mark_hz) - end.mark_hz) if found else 0.0
+        off_hz = abs(brought_in_hz(rounds.band, found, end.mark_hz) - end.mark_hz) if found else 0.0
         if off_hz > rounds.band.tolerance_hz(end.mark_hz) and not rounds.last_of(end):
             step = _step(rounds, rounds.next_key(end), end)
             steps.append(settle(step, remaining=_check_ask(rounds, end, 0)))
@@ -223,7 +223,7 @@ def _step(rounds: _Rounds, key: str, end: End) -> Step:
         powered=True,
         adjuster=end.adjuster,
         scale=_creeping(rounds, end),
-        cost=mark_cost(band, end.mark_hz, brought_in_hz(answers[-1], end.mark_hz))
+        cost=mark_cost(band, end.mark_hz, brought_in_hz(band, answers[-1], end.mark_hz))
         if answers
         else "",
         advice=_ended_words(rounds, end) if final else (),
