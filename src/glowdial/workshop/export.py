@@ -11,7 +11,9 @@ from typing import Any
 from sqlalchemy import select
 
 from glowdial.core.journey.record import question_name
+from glowdial.core.stages.dial.air import HeardStation, stations_heard
 from glowdial.core.stages.dial.card import correction_card
+from glowdial.core.stages.tracking.moved import wanted_stations
 from glowdial.store.blobs import blob_of
 from glowdial.store.records import get_job, point_of, rows_of
 from glowdial.store.tables import (
@@ -93,6 +95,32 @@ def correction_card_csv(workshop: Workshop, job_id: int) -> str:
         for line in correction_card(found.facts, found.record)
     ]
     return as_csv(CARD_HEAD, rows)
+
+
+STATIONS_HEAD = ("frequency_khz", "name", "place", "weight", "dial_khz", "heard")
+
+
+def stations_csv(workshop: Workshop, job_id: int) -> str:
+    """The stations of the test on the air with what was heard of them, and those that a band is
+    moved for; the same columns come in again."""
+    with workshop.database.reading() as session:
+        found = derived(workshop, session, get_job(session, job_id)).situation
+    heard = stations_heard(found.record)
+    listed = {h.station for h in heard}
+    wanted = [s for band in found.facts.bands for s in wanted_stations(found.record, band)]
+    heard += [HeardStation(s) for s in dict.fromkeys(wanted) if s not in listed]
+    rows = [
+        [
+            f"{h.station.frequency_hz / 1e3:.10g}",
+            h.station.name,
+            h.station.place,
+            f"{h.station.weight:g}",
+            "" if h.dial_hz is None else f"{h.dial_hz / 1e3:.10g}",
+            h.heard,
+        ]
+        for h in heard
+    ]
+    return as_csv(STATIONS_HEAD, rows)
 
 
 def readings_csv(workshop: Workshop, job_id: int) -> str:

@@ -15,7 +15,12 @@ from glowdial.api.base.pictures import (
 from glowdial.api.base.visits import VisitShape
 from glowdial.api.base.wiring import CsvAnswer, JobId, Moment, WorkshopDep
 from glowdial.workshop.base.jobs import job_report
-from glowdial.workshop.export import correction_card_csv, job_document, readings_csv
+from glowdial.workshop.export import (
+    correction_card_csv,
+    job_document,
+    readings_csv,
+    stations_csv,
+)
 
 router = APIRouter(prefix="/api/jobs/{job_id}", tags=["handover"])
 
@@ -93,6 +98,15 @@ def get_correction_card(workshop: WorkshopDep, job_id: JobId) -> CsvAnswer:
     return CsvAnswer(
         correction_card_csv(workshop, job_id),
         headers={"content-disposition": name},
+    )
+
+
+@router.get("/stations.csv", operation_id="getStations", response_class=CsvAnswer)
+def get_stations(workshop: WorkshopDep, job_id: JobId) -> CsvAnswer:
+    """The stations that were listed in the job, and what was heard of them, as CSV."""
+    return CsvAnswer(
+        stations_csv(workshop, job_id),
+        headers={"content-disposition": f'attachment; filename="job-{job_id}-stations.csv"'},
     )
 
 

@@ -27,18 +27,23 @@ class Station:
 
 def read_stations(text: str) -> list[Station]:
     """Stations as CSV, one a line: frequency, name, place, weight; the last two may be left out. A
-    bare frequency is in kHz; a heading is passed over. Raises BadInput with the line."""
+    bare frequency is in kHz; a heading is passed over, and where it names more columns, those too.
+    Raises BadInput with the line."""
     found = []
+    most = MOST
     rows = comma_rows(text.replace(";", "\n"), "stations", EXAMPLE)
     for number, row in enumerate(rows, start=1):
         cells = row
-        if not cells or (number == 1 and cells[0].lower().startswith("freq")):
+        if cells and number == 1 and cells[0].lower().startswith("freq"):
+            most = max(MOST, len(cells))
+            continue
+        if not cells:
             continue
         # a frequency and a name may stand apart by a blank alone
         first, _, rest = cells[0].partition(" ")
         if rest and not rest[:1].isdigit() and rest.split()[0].lower() not in ("khz", "mhz", "hz"):
             cells = [first, rest, *cells[1:]]
-        if not FEWEST <= len(cells) <= MOST:
+        if not FEWEST <= len(cells) <= most:
             raise BadInput(
                 f"stations, line {number}",
                 ",".join(row),
@@ -48,7 +53,7 @@ def read_stations(text: str) -> list[Station]:
         hz = parse(cells[0], FREQUENCY, f"stations, line {number}")
         weight = (
             parse(cells[3], WEIGHT, f"stations, line {number}, weight")
-            if len(cells) == MOST and cells[3]
+            if len(cells) >= MOST and cells[3]
             else 1.0
         )
         found.append(Station(hz, cells[1], cells[2] if len(cells) > FEWEST else "", weight))

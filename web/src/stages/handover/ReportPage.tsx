@@ -53,6 +53,9 @@ function ReportPage() {
               <a href={`/api/jobs/${jobId}/correction-card.csv`}>Correction card (CSV)</a>
             </PlainButton>
             <PlainButton asChild>
+              <a href={`/api/jobs/${jobId}/stations.csv`}>Stations (CSV)</a>
+            </PlainButton>
+            <PlainButton asChild>
               <a href={`/api/jobs/${jobId}/document`}>Whole job (JSON)</a>
             </PlainButton>
             <PlainButton asChild>

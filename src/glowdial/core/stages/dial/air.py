@@ -20,6 +20,16 @@ GOOD, WEAK, NOT_HEARD = "good", "weak", "not heard"
 
 
 @dataclass(frozen=True, slots=True)
+class HeardStation:
+    """A station of the list, where the dial said it in Hz, and how it was heard; None and "" before
+    it was tried."""
+
+    station: Station
+    dial_hz: float | None = None
+    heard: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class OnScale:
     """A station on a band that has it."""
 
@@ -45,6 +55,21 @@ def air_test(facts: ReceiverFacts, record: JobRecord) -> Step:
         results=tuple(_result(one, a) for one, a in heard if a is not None),
         notes=_words(known, heard),
     )
+
+
+def stations_heard(record: JobRecord) -> list[HeardStation]:
+    """Every station of the list, on a band of this set or not, with what was heard of it."""
+    listed = record.latest(AIR, STATIONS)
+    tried = {a.asked_at("true_hz"): a for a in record.of_step(AIR) if a.ask == STATION}
+    found = []
+    for station in read_stations(listed.texts["stations"]) if listed else []:
+        answer = tried.get(station.frequency_hz)
+        found.append(
+            HeardStation(station, answer.values["dial"], answer.texts["heard"])
+            if answer is not None
+            else HeardStation(station)
+        )
+    return found
 
 
 def _list_ask() -> Ask:

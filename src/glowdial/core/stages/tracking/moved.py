@@ -80,6 +80,12 @@ def _moved(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> BandFact
     )
 
 
+def wanted_stations(record: JobRecord, band: BandFacts) -> list[Station]:
+    """The stations that a band's move is thought over for."""
+    noted = record.latest(move_key(band), WANTED)
+    return read_stations(noted.texts[WANTED]) if noted else []
+
+
 def _roles(facts: ReceiverFacts, band: BandFacts, means: MovedBy) -> tuple[TankRole, ...]:
     keys = [band.high_adjuster]
     if means is MovedBy.BOTH:
@@ -124,8 +130,7 @@ def move_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list
     if band.mode or is_fm(facts):
         return []
     made, decided = _as_made(band), _decided(record, band)
-    noted = record.latest(move_key(band), WANTED)
-    stations = read_stations(noted.texts[WANTED]) if noted else []
+    stations = wanted_stations(record, band)
     others = [_wanted_ask(), _to_ask(made), *([_back_ask()] if decided else [])]
     return [
         Step(
