@@ -46,6 +46,8 @@ FM_GANG = Gang(5e-12, 17e-12)
 MOST_STEPS = 24
 # of so many bands one has a dead adjuster at its high end, far enough out to be turned
 DEAD_ONE_IN, TELLING = 10, 1.5
+# a mark between the ends may stand so much further out than it could, in tolerances
+HALF = 0.5
 
 
 @dataclass(frozen=True)
@@ -296,6 +298,7 @@ class Tally:
     first: list[bool] = field(default_factory=list)
     checked: dict[str, int] = field(default_factory=lambda: defaultdict(int))
     between: list[float] = field(default_factory=list)
+    between_outside: list[bool] = field(default_factory=list)
 
 
 def change_said(
@@ -320,13 +323,13 @@ def _is_asked(told: Foretold, hz: float, mark_hz: float) -> bool:
     return bool(doubts_of(ask, {"frequency": hz}, {"frequency": f"{hz / 1e3:g}"}, ()))
 
 
-def _further_out_between(band: HiddenBand, marks: list[float]) -> float:
-    """How much further out the worst mark between the ends stands, in tolerances, than where an
+def _between_the_ends(band: HiddenBand, marks: list[float]) -> tuple[float, float]:
+    """How far out the worst mark between the ends stands, in tolerances, and how far where an
     optimiser that sees inside puts both ends."""
     between = [float(m) for m in np.linspace(marks[1], marks[0], 5)[1:-1]]
     left = max(abs(band.error(m)) for m in between)
     put_right(band, marks)
-    return left - max(abs(band.error(m)) for m in between)
+    return left, max(abs(band.error(m)) for m in between)
 
 
 def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
@@ -424,7 +427,9 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
             f"{design.name} {seed} {sheet} {[round(band.error(m), 2) for m in marks]} {moves}"
         )
     if len(kinds) == 2:
-        tally.between.append(_further_out_between(band, marks))
+        left, could_be = _between_the_ends(band, marks)
+        tally.between.append(left - could_be)
+        tally.between_outside.append(left > max(1.0, could_be + HALF))
     if sum(moves.values()):
         for count in moves.values():
             tally.moves[sheet].append(count)
@@ -466,8 +471,11 @@ def main(receivers: int) -> None:
         f"before anything is known: images asked about {_share(tally.images)}, true readings "
         f"{_share(tally.first)}; looked for another in any case: {dict(tally.checked)}"
     )
-    within = [b <= 0.5 for b in tally.between]
-    print(f"marks between at most half a tolerance further out than could be: {_share(within)}")
+    within = [b <= HALF for b in tally.between]
+    print(
+        f"marks between at most half a tolerance further out than could be: {_share(within)}; "
+        f"further out than that, and outside: {_share(tally.between_outside)}"
+    )
     print(f"dead adjusters named after one turn: {_share(tally.dead)}")
     print(
         f"named as a suspect after one turn: dead {_share(tally.suspected)}, working "
