@@ -37,7 +37,7 @@ from glowdial.core.physics.tracking import (
 )
 from glowdial.core.stages.tracking.ghosts import first_foretold, ghosts
 from glowdial.core.stages.tracking.oscillator import turner_of
-from glowdial.core.stages.tracking.rounds import SUSPECTED
+from glowdial.core.stages.tracking.round_words import SUSPECTED
 
 GANG = Gang(12e-12, 430e-12)
 SHORT_GANG = Gang(10e-12, 250e-12)

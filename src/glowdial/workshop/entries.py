@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -30,6 +31,7 @@ from glowdial.store.records import get_job
 from glowdial.store.scribe import NewAnswer, Value
 from glowdial.workshop.base.alarms import raise_alarm
 from glowdial.workshop.base.closing import kept_telling
+from glowdial.workshop.base.inference import known_by, wait_for_more
 from glowdial.workshop.base.jobs import HAND, SIMULATED
 from glowdial.workshop.base.texts import kept_text
 from glowdial.workshop.base.workshop import Workshop
@@ -39,6 +41,8 @@ from glowdial.workshop.simulated import turn_in_simulation
 from glowdial.workshop.stages.registry import completed
 
 SAME_TURN = 1e-3
+# how long an entry waits for its question
+ASKED_PATIENCE_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +68,8 @@ def record_answer(
     far from the expectation is doubted once: it is kept only when it comes again, confirmed.
     """
     signs = _signs(workshop, job_id, command)
+    if not signs:
+        _once_asked(workshop, job_id, command)
     if signs:
         return write(
             workshop,
@@ -74,6 +80,24 @@ def record_answer(
             overtakes=True,
         )
     return write(workshop, job_id, stamp, command, lambda opened: _answer(opened, command))
+
+
+def _once_asked(workshop: Workshop, job_id: int, command: AnswerCommand) -> None:
+    """Wait, a little, for a question that comes out of what is still being worked out: an entry
+    that was sent by somebody who knows what comes next is not refused for that."""
+    before = workshop.derivations.get(job_id)
+    if before is None or not before.journey.thinking:
+        return
+    end = time.monotonic() + ASKED_PATIENCE_S
+    while (left_s := end - time.monotonic()) > 0.0:
+        known = known_by(workshop.memory)
+        with workshop.database.reading() as session:
+            journey = derived(workshop, session, get_job(session, job_id)).journey
+        step = next((s for s in journey.steps if s.key == command.step), None)
+        asked = step is not None and find_ask(step, command.ask) is not None
+        if asked or not journey.thinking:
+            return
+        wait_for_more(workshop.memory, known, left_s)
 
 
 def _signs(workshop: Workshop, job_id: int, command: AnswerCommand) -> tuple[Sign, ...]:

@@ -17,7 +17,8 @@ from glowdial.core.stages.intake.registers import PHOTOS
 class Standing:
     """A set's line on the shelf. ``trouble`` is what stands outside, with its figure where there is
     one; ``waits_for`` what somebody else has to bring; ``photo`` the number of a photo of the set,
-    0 where there is none; ``face`` its scales by the sheet."""
+    0 where there is none; ``face`` its scales by the sheet; ``thinking`` whether something of it
+    is still being worked out."""
 
     stages: tuple[StageState, ...]
     next_title: str
@@ -26,6 +27,7 @@ class Standing:
     waits_for: tuple[str, ...]
     photo: int
     face: tuple[PrintedScale, ...]
+    thinking: bool = False
 
 
 def standing_of(situation: Situation, journey: Journey) -> Standing:
@@ -40,6 +42,7 @@ def standing_of(situation: Situation, journey: Journey) -> Standing:
         waits_for=_waits_for(situation, journey),
         photo=int(photos[0].texts["photo_id"]) if photos else 0,
         face=tuple(printed_scale(band) for band in situation.facts.bands),
+        thinking=journey.thinking,
     )
 
 

@@ -25,7 +25,7 @@ from glowdial.workshop.base.log import LogLine, log_of
 from glowdial.workshop.base.sheets import facts_of, get_sheet
 from glowdial.workshop.base.visits import Visit, earlier_visits
 from glowdial.workshop.base.workshop import Workshop, once
-from glowdial.workshop.base.writing import derived, standing
+from glowdial.workshop.base.writing import derived, derived_whole, standing
 
 HAND, SIMULATED, NETWORK = "hand", "simulated", "network"
 LINK_WORDS = {HAND: "by hand", SIMULATED: "simulated set", NETWORK: "network"}
@@ -35,6 +35,8 @@ SOURCE_WORDS = {
     SIMULATED: "a simulated set, to try the way without a receiver",
 }
 MOST_SETS = 500
+# how long is waited for what is worked out: before a first page, and before a report
+FIRST_PATIENCE_S, REPORT_PATIENCE_S = 0.5, 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,13 +215,14 @@ def shelf(
         query = query.where(JobRow.id < after)
     with workshop.database.reading() as session:
         rows = session.execute(query.order_by(JobRow.id.desc()).limit(limit + 1)).all()
+        stands = {job.id: _stands(workshop, session, job) for job, _ in rows[:limit]}
     lines = [
         ShelfLine(
             job_id=job.id,
             set_name=receiver.name,
             title=f"{receiver.maker} {receiver.model}",
             link=job.link,
-            standing=job.standing,
+            standing=stands[job.id],
             touched_at=job.touched_at,
             days_untouched=max((today - job.touched_at).days, 0),
             closed=job.closed_at is not None,
@@ -230,12 +233,22 @@ def shelf(
     return lines, following
 
 
+def _stands(workshop: Workshop, session: Session, job: JobRow) -> Mapping[str, Any]:
+    """The line that the last write left; where that was still thinking, as it is known now."""
+    if not job.standing.get("thinking") or job.closing is not None:
+        return job.standing
+    found = derived(workshop, session, job)
+    return standing(found.situation, found.journey)
+
+
 def job_page(workshop: Workshop, job_id: int) -> JobPage:
     """One job with its journey and log; raises NotFound."""
     with workshop.database.reading() as session:
         job = get_job(session, job_id)
         receiver = session.get_one(SetRow, job.set_id)
-        found = derived(workshop, session, job)
+        # after a start nothing is known yet: a page is not drawn twice for what takes a moment
+        patience_s = 0.0 if workshop.derivations.get(job_id) else FIRST_PATIENCE_S
+        found = derived_whole(workshop, session, job, patience_s)
         return JobPage(
             job_id=job.id,
             version=job.seq,
@@ -259,7 +272,7 @@ def job_report(workshop: Workshop, job_id: int) -> dict[str, Any]:
         job = get_job(session, job_id)
         if job.closing is not None:
             return dict(job.closing["report"])
-        found = derived(workshop, session, job)
+        found = derived_whole(workshop, session, job, REPORT_PATIENCE_S)
         return report_document(session, job, found.situation, found.journey)
 
 

@@ -7,6 +7,7 @@ the first answer again; a write that read an older version gets a conflict with 
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime
@@ -28,7 +29,7 @@ from glowdial.store.tables import JobRow
 from glowdial.workshop.base.closing import close, closed_journey
 from glowdial.workshop.base.derived import Derived
 from glowdial.workshop.base.equipment import equipment_of
-from glowdial.workshop.base.inference import known_by
+from glowdial.workshop.base.inference import known_by, wait_for_more
 from glowdial.workshop.base.sheets import facts_of
 from glowdial.workshop.base.workshop import Workshop, once
 
@@ -94,6 +95,18 @@ def derived(workshop: Workshop, session: Session, job: JobRow) -> Derived:
         found = derive(workshop, job, record, equipment)
     workshop.derivations.put(job.id, found)
     return found
+
+
+def derived_whole(workshop: Workshop, session: Session, job: JobRow, seconds: float) -> Derived:
+    """What is derived of a job once nothing of it is worked out any more; at most so long later."""
+    end = time.monotonic() + seconds
+    while True:
+        known = known_by(workshop.memory)
+        found = derived(workshop, session, job)
+        left_s = end - time.monotonic()
+        if not found.journey.thinking or left_s <= 0.0:
+            return found
+        wait_for_more(workshop.memory, known, left_s)
 
 
 def standing(situation: Situation, state: Journey) -> dict[str, Any]:

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.record import Answer, Change, JobRecord, Move
 from glowdial.core.journey.steps import Status, Step
-from glowdial.core.stages.tracking.rounds import MOST_VISITS, round_steps
+from glowdial.core.stages.tracking.round_advice import MOST_VISITS
+from glowdial.core.stages.tracking.rounds import round_steps
 
 FACTS = tidewater_facts()
 BAND = FACTS.bands[0]

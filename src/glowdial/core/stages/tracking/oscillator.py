@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
@@ -67,13 +67,29 @@ def turner_of(key: str, kind: AdjusterKind, change: float | None, band: TrackedB
     return Turner(key, role, norm, NORM_DOUBT, way_known=False)
 
 
+@dataclass(frozen=True, slots=True)
+class OscillatorRead:
+    """All that a band's fit is made from: its design, its stops in Hz, what its adjusters are
+    believed to do, and what was read and turned."""
+
+    tracked: TrackedBand
+    stops_hz: tuple[float, float]
+    turners: tuple[Turner, ...]
+    events: tuple[Event, ...]
+
+
 def fitted(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> FittedOscillator:
     """The band's oscillator by everything that was read and turned so far."""
+    return fitted_to(read_of(facts, record, band))
+
+
+def read_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> OscillatorRead:
+    """What the record says of a band's oscillator."""
     turners = tuple(
         _believed(facts, record, band, key) for key in dict.fromkeys(band_adjusters(band))
     )
     events = tuple(events_of(facts, record, band))
-    return _fitted(band.tracked, (band.low_hz, band.high_hz), turners, events)
+    return OscillatorRead(band.tracked, (band.low_hz, band.high_hz), turners, events)
 
 
 def _believed(facts: ReceiverFacts, record: JobRecord, band: BandFacts, key: str) -> Turner:
@@ -105,13 +121,9 @@ def learned(facts: ReceiverFacts, record: JobRecord) -> dict[str, Turner]:
 
 
 @lru_cache(maxsize=512)
-def _fitted(
-    band: TrackedBand,
-    span: tuple[float, float],
-    turners: tuple[Turner, ...],
-    events: tuple[Event, ...],
-) -> FittedOscillator:
-    return fit_oscillator(band, span, turners, events)
+def fitted_to(read: OscillatorRead) -> FittedOscillator:
+    """The oscillator that was read so."""
+    return fit_oscillator(read.tracked, read.stops_hz, read.turners, read.events)
 
 
 def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:

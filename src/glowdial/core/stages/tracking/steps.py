@@ -22,6 +22,7 @@ from glowdial.core.journey.dial_marks import (
     search_span_hz,
 )
 from glowdial.core.journey.entry import LEAVE_IT
+from glowdial.core.journey.memory import Memory
 from glowdial.core.journey.pictures import ScalePicture
 from glowdial.core.journey.readings import Reading, conclude, confirmed, reading, readings
 from glowdial.core.journey.record import JobRecord
@@ -47,7 +48,8 @@ from glowdial.core.stages.tracking.plan import (
     school_of,
 )
 from glowdial.core.stages.tracking.rock import rock_steps
-from glowdial.core.stages.tracking.rounds import End, band_ends, round_steps
+from glowdial.core.stages.tracking.round_advice import End, band_ends
+from glowdial.core.stages.tracking.rounds import round_steps
 from glowdial.core.stages.tracking.stage import STAGE
 
 
@@ -61,11 +63,13 @@ def tracking_steps(situation: Situation) -> list[Step]:
     ]
     steps += nudge_steps(facts, record)
     for band in band_order(facts):
-        steps += _band_steps(facts.seen_by(band), record, band)
+        steps += _band_steps(facts.seen_by(band), record, band, situation.memory)
     return steps
 
 
-def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> list[Step]:
+def _band_steps(
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts, memory: Memory
+) -> list[Step]:
     prefix = f"osc.{band.key}"
     set_up = _set_up(facts, record, band)
     survey = _survey(facts, record, band)
@@ -81,13 +85,14 @@ def _band_steps(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> lis
     left = answer is None or answer.texts.get("decision") != "align"
     if left and not moved:
         return steps + (peak_steps(facts, record, band) if school.peaking is Peaking.ALL else [])
-    rounds = round_steps(facts, record, band)
+    rounds = round_steps(facts, record, band, memory)
     open_still = any(not s.status.finished for s in rounds)
     if school.order is WorkOrder.SIGNAL_FIRST and open_still:
         return [*steps, *peak_steps(facts, record, band, first=True), *rounds]
     steps += [*rounds, *peak_steps(facts, record, band)]
     steps += pulled_steps(facts, record, band)
-    if all(s.status.finished for s in steps):
+    # it does not come and go while a reading of it is worked out
+    if all(s.status.finished or s.thinking for s in steps):
         steps += rock_steps(facts, record, band)
     return steps
 
