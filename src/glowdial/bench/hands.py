@@ -12,17 +12,20 @@ from glowdial.core.bench.settings import setting
 from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
+from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import VHF_HZ
-from glowdial.core.model.measurands import AVC, LOUDSPEAKER
+from glowdial.core.model.measurands import AVC, LOUDSPEAKER, Measurand
 from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 # FM's channels are so much wider
-VHF_STEPS = 20.0
+VHF_STEPS = 40.0
 EDGE_STEPS, EDGE_SHARE = 40, 0.7
 ZERO_STEP, ZERO_REACH, HALVINGS = 0.25, 4.0, 7
+# an FM detector's curve is looked over in such steps, so many either side
+ZERO_ROW_HZ, ZERO_STEPS = 25e3, 16
 FIND_LEVEL_V = 1e-3
 # thirty readings take ten seconds
 BETWEEN_READINGS_S = 1.0 / 3.0
@@ -41,14 +44,14 @@ class Measured:
 
 def prepare(recipe: Recipe, bench: Bench) -> None:
     """Set the bench for a movement by hand: where the dial counts, the signal is brought in first,
-    strong enough to be found, and then set to the level wanted."""
+    strong enough to be found, and then set to the level, or to the reading, that is wanted."""
     bench.apply(recipe.change)
-    if recipe.doing is Doing.PEAK and recipe.target_v is not None:
-        _match(recipe, bench)
     if recipe.change.get("dial_hz") is not None:
         bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
         _find(recipe, bench)
         bench.apply(setting(generator_emf_v=recipe.change.get("generator_emf_v")))
+    if recipe.doing is Doing.PEAK and recipe.target_v is not None:
+        _match(recipe, bench)
 
 
 def _finding_level_v(bench: Bench) -> float:
@@ -186,9 +189,16 @@ def _find(recipe: Recipe, bench: Bench) -> float:
         _wanted(recipe.span_hz, "how far to look"),
     )
 
+    by = recipe.zero_of or AVC
+
+    highest = 0.0
+
     def measure(frequency_hz: float) -> float:
+        nonlocal highest
         bench.apply(setting(generator_hz=frequency_hz))
-        return bench.read(AVC)
+        seen = abs(bench.read(by))
+        highest = max(highest, seen)
+        return seen
 
     wide = VHF_STEPS if dial >= VHF_HZ else 1.0
     found = find_maximum(
@@ -198,8 +208,32 @@ def _find(recipe: Recipe, bench: Bench) -> float:
         coarse=wide * COARSE_HZ,
         fine=wide * FINE_HZ,
     )
+    if highest == 0.0:
+        raise Conflict(
+            f"Nothing came in within {khz(span)} either side of {khz(dial)}: is the generator on, "
+            "its lead on, does the oscillator run?"
+        )
+    if recipe.zero_of is not None:
+        found = _zero_beside(recipe.zero_of, found, bench)
     bench.apply(setting(generator_hz=found))
     return found
+
+
+def _zero_beside(what: Measurand, near_hz: float, bench: Bench) -> float:
+    """The zero between the two peaks of an FM detector's curve: where it falls through steepest."""
+
+    def measure(frequency_hz: float) -> float:
+        bench.apply(setting(generator_hz=frequency_hz))
+        return bench.read(what)
+
+    row = [near_hz + ZERO_ROW_HZ * n for n in range(-ZERO_STEPS, ZERO_STEPS + 1)]
+    seen = [measure(f) for f in row]
+    crossings = [n for n in range(len(row) - 1) if seen[n] * seen[n + 1] <= 0.0]
+    if not crossings:
+        return near_hz
+    steepest = max(crossings, key=lambda n: abs(seen[n + 1] - seen[n]))
+    share = seen[steepest] / (seen[steepest] - seen[steepest + 1] or 1.0)
+    return row[steepest] + min(max(share, 0.0), 1.0) * ZERO_ROW_HZ
 
 
 def _slide_and_find(recipe: Recipe, bench: Bench) -> Measured:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
+from glowdial.core.bench.recipe import POINTER
 from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.model.measurands import DISCRIMINATOR, FM_LEVEL, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
@@ -84,5 +86,8 @@ class SimulatedBench:
         return self._receiver.read(self.state, what)
 
     def turn(self, adjuster: str, turns: float) -> None:
-        """Turn an adjuster."""
+        """Turn an adjuster, or slide the pointer: as far along the scale on every band."""
+        if adjuster == POINTER:
+            band = self._receiver.facts.band(self.state.band)
+            turns /= math.log(band.high_hz / band.low_hz)
         self.state = self._receiver.turn(self.state, adjuster, turns)

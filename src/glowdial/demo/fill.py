@@ -406,18 +406,11 @@ def _band_by_band(bench: DemoBench) -> None:
         Volunteer(bench.workshop, job_id).work(_begins(until))
 
 
-# what the dial of the FM front end said as found, both ends half a megahertz low
-FM_AS_FOUND = (("high", "106.6"), ("low", "90.52"))
-
-
 def _one_core(bench: DemoBench) -> None:
     """An AM and FM radio whose VHF dial was just read: one core moves its whole scale."""
     facts = facts_of(read_sheet(demo_sheet(ONE_CORE)).model_dump(mode="json"))
     condition = neglected(facts, bench.seed + 22, severity=DRIFTED)
     job_id = bench.arrives("Station house radio", "GN-8", ONE_CORE, condition, days=14.0)
-    Volunteer(bench.workshop, job_id).work(_standing_at("osc.fm.survey"))
-    for ask, line in FM_AS_FOUND:
-        entered(bench.workshop, job_id, "osc.fm.survey", ask, line)
     Volunteer(bench.workshop, job_id).work(_begins("osc.fm.round1"))
 
 

@@ -122,9 +122,10 @@ def fm_detector(receiver: SignalPath, state: BenchState) -> PhaseDiscriminator |
 
 def fm_volts(receiver: SignalPath, state: BenchState) -> tuple[float, float]:
     """Direct volts at the FM detector's output, and the level across its diodes."""
-    made, fm = fm_detector(receiver, state), receiver.facts.circuit.fm
-    if made is None or fm is None:
+    fm, centre = receiver.facts.circuit.fm, receiver.facts.intermediate_frequency_hz
+    if fm is None:
         return 0.0, 0.0
+    made = fm_detector(receiver, state) or Discriminator(centre, fm.separation_hz, fm.q)
     found = receiver.detected(state)
     limited = float(limited_v(receiver.held_gain(state) * found.carrier_v, fm.limiter_v))
     output, level = float(made.output(found.if_hz)), float(made.level(found.if_hz))

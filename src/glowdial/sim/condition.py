@@ -17,7 +17,7 @@ from pydantic.dataclasses import dataclass
 
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.blocks import Block, BlockKind, PartFamily
-from glowdial.core.model.facts import ReceiverFacts
+from glowdial.core.model.facts import VHF_HZ, ReceiverFacts
 from glowdial.core.model.parts import Part, PartUse
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.tracking import AdjusterKind
@@ -28,6 +28,8 @@ from glowdial.sim.block_set import Trouble
 
 # how far a neglected set's adjusters stand from where they belong, in turns either way
 IF_TURNS, TRIMMER_TURNS, PADDER_TURNS, CORE_TURNS = 2.2, 0.9, 0.8, 1.0
+# of a part over the decades; a VHF coil is a few turns of thick wire
+DRIFT, VHF_DRIFT = 0.008, 0.002
 LARGEST_DOCUMENT = 200_000
 CAPACITORS = ("coupling", "screen bypass", "cathode bypass")
 RESISTORS = ("plate", "screen", "cathode", "grid")
@@ -321,13 +323,8 @@ def neglected(
         AdjusterKind.CORE: CORE_TURNS,
     }
     if_cores = set(facts.if_adjusters())
-    calm = {
-        key
-        for band in facts.bands
-        if band.key in settled_bands
-        for key in (band.high_adjuster, band.low_adjuster, *band.signal_adjusters)
-        if key
-    }
+    calm = {key for band in facts.bands if band.key in settled_bands for key in band.own_adjusters}
+    vhf = {k for b in facts.bands if b.low_hz >= VHF_HZ for k in b.own_adjusters}
     turns: dict[str, float] = {}
     for adjuster in facts.adjusters:
         reach = IF_TURNS if adjuster.key in if_cores else spread[adjuster.kind]
@@ -338,7 +335,10 @@ def neglected(
     return Condition(
         seed=seed,
         turns=turns,
-        drift={a.key: round(float(rng.normal(0.0, 0.008)), 5) for a in facts.adjusters},
+        drift={
+            a.key: round(float(rng.normal(0.0, VHF_DRIFT if a.key in vhf else DRIFT)), 5)
+            for a in facts.adjusters
+        },
         gang_wander=round(float(rng.uniform(0.005, 0.010)), 5),
         gang_phase=round(float(rng.uniform(0.0, 6.28)), 4),
         emission=round(float(rng.uniform(0.5, 0.7)), 4),

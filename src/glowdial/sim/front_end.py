@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from glowdial.core.bench.recipe import POINTER
 from glowdial.core.model.circuit import Aerial, AerialKind
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.facts import VHF_HZ, BandFacts, ReceiverFacts
 from glowdial.core.physics.aerials import loop_effective_height_m
 from glowdial.core.physics.tracking import AdjusterKind, OscillatorCircuit, adjusted, role_of
 from glowdial.sim.condition import Condition, SwitchFault
@@ -23,7 +23,11 @@ DUMMY_AERIAL_F = 200e-12
 DUMMY_AERIAL_OHM = 25.0
 PRIMARY_BELOW_BAND = 0.7
 CABINET_STRAY_F = 0.4e-12
+# a VHF box is screened by itself
+VHF_STRAY_F = 0.01e-12
 ROD_F, WIRE_M, RF_TAP = 8e-12, 2.0, 0.3
+# by how much of the oscillator section's wander the RF sections part from the aerial's
+SECTIONS_PART = 0.5
 # an oscillator whose tank has this much in series does not start
 DEAD_CONTACT_OHM = 200.0
 NORM_CHANGE_PER_TURN = {
@@ -41,10 +45,6 @@ NORM_SLUG_CHANGE = {
 }
 
 
-def _own(band: BandFacts) -> tuple[str | None, ...]:
-    return (band.high_adjuster, band.low_adjuster, *band.signal_adjusters)
-
-
 def part_factor(facts: ReceiverFacts, condition: Condition, key: str, turned: float) -> float:
     """Factor on a part's nominal value, from where its adjuster stands and how it has drifted.
 
@@ -53,7 +53,7 @@ def part_factor(facts: ReceiverFacts, condition: Condition, key: str, turned: fl
     """
     adjuster = facts.adjuster(key)
     change = adjuster.change_per_turn
-    slugs = any(b.tracked.inductive and key in _own(b) for b in facts.bands)
+    slugs = any(b.tracked.inductive and key in b.own_adjusters for b in facts.bands)
     norms = NORM_SLUG_CHANGE if slugs else NORM_CHANGE_PER_TURN
     rate = norms[adjuster.kind] if change is None else change
     limit = adjuster.travel_turns / 2.0
@@ -108,6 +108,7 @@ class FrontEnd:
     source: Aerial
     rf: Tank | None = None
     rf_slope_s: float = 0.0
+    more_rf: tuple[Tank, ...] = ()
     dead: bool = False
 
     def aerial_gain(self, frequency_hz: Floats) -> Floats:
@@ -125,12 +126,16 @@ class FrontEnd:
         return np.asarray(np.abs(gain) * self.rf_gain(f))
 
     def rf_gain(self, frequency_hz: Floats) -> Floats:
-        """Gain of the RF stage into its own tuned circuit, tapped; 1 where there is none."""
+        """Gain of the RF stage into its own tuned circuit, tapped, and of those loosely coupled
+        behind it, each 1 at its peak; 1 where there is none."""
+        passed = np.ones_like(frequency_hz)
+        for tank in self.more_rf:
+            passed = passed * tank.loss_ohm(frequency_hz) / np.abs(tank.mesh_ohm(frequency_hz))
         if self.rf is None:
-            return np.ones_like(frequency_hz)
+            return passed
         w = 2.0 * np.pi * frequency_hz
         across = np.abs(1.0 / (1j * w * self.rf.c_f)) ** 2 / np.abs(self.rf.mesh_ohm(frequency_hz))
-        return np.asarray(self.rf_slope_s * RF_TAP * across)
+        return np.asarray(passed * self.rf_slope_s * RF_TAP * across)
 
     def _through_primary(self, f: Floats) -> NDArray[np.complex128]:
         """A high-impedance primary in series with the dummy aerial induces into the tuned winding
@@ -176,24 +181,19 @@ def front_end(
     The scale was printed for the nominal set: its marks stand where the nominal oscillator brings
     them in, give or take the drive's backlash. The gang's sections wander from each other.
     """
-    slid = math.exp(-state.turns.get(POINTER, 0.0))
-    dial_hz = state.dial_hz * slid * (1.0 - state.dial_side * condition.backlash)
-    gang_f = _gang_at(band, dial_hz)
     span = math.log(band.high_hz / band.low_hz)
+    # over a short range a pointer's play is less of the frequency, and sections part less
+    short = min(span, 1.0)
+    slid = math.exp(-state.turns.get(POINTER, 0.0) * span)
+    dial_hz = state.dial_hz * slid * (1.0 - state.dial_side * condition.backlash * short)
+    gang_f = _gang_at(band, dial_hz)
     place = math.log(dial_hz / band.low_hz) / span
-    wander = condition.gang_wander * math.sin(2.0 * math.pi * place + condition.gang_phase)
-    stray = CABINET_STRAY_F if state.in_cabinet else 0.0
+    wander = condition.gang_wander * short * math.sin(2.0 * math.pi * place + condition.gang_phase)
+    vhf = band.low_hz >= VHF_HZ
+    stray = (VHF_STRAY_F if vhf else CABINET_STRAY_F) if state.in_cabinet else 0.0
     factors = {
         key: part_factor(facts, condition, key, state.turns.get(key, 0.0))
-        for key in (
-            band.high_adjuster,
-            band.low_adjuster,
-            band.aerial_adjuster,
-            band.rf_adjuster,
-            band.aerial_low_adjuster,
-            band.rf_low_adjuster,
-        )
-        if key is not None
+        for key in band.own_adjusters
     }
     oscillator = _oscillator(facts, band, factors, stray)
     signal = band.tracked.signal
@@ -216,11 +216,16 @@ def front_end(
         local_oscillator_hz=float(oscillator.resonance_hz(section)),
         aerial=tank(band.aerial_adjuster, band.aerial_low_adjuster, 0.0),
         primary_l_h=1.0 / ((2.0 * math.pi * primary_hz) ** 2 * DUMMY_AERIAL_F),
-        source=facts.circuit.aerial,
-        rf=tank(band.rf_adjuster, band.rf_low_adjuster, -0.5 * wander)
+        # a dipole of its own, outside
+        source=Aerial(AerialKind.WIRE) if vhf else facts.circuit.aerial,
+        rf=tank(band.rf_adjuster, band.rf_low_adjuster, -SECTIONS_PART * wander)
         if facts.circuit.rf_stage
         else None,
         rf_slope_s=rf_slope_s,
+        more_rf=tuple(
+            tank(key, None, SECTIONS_PART * wander / n)
+            for n, key in enumerate(band.more_rf_adjusters, start=2)
+        ),
         dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )
 

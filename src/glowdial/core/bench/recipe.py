@@ -52,7 +52,8 @@ class Recipe:
     passband) to look. ``trial`` is the test of fault tracing to ``TRY``. With more than one of
     ``readings`` an unsteady value is read so often. At ``second_hz`` the level is sought that makes
     the same reading as at the first frequency. To ``HEAR`` is to drive an FM receiver and look
-    at its output, for each of ``heard``.
+    at its output, for each of ``heard``. A frequency is found by the highest AVC; with
+    ``zero_of`` by that alone, at its zero between the two peaks.
     """
 
     doing: Doing
@@ -67,6 +68,7 @@ class Recipe:
     readings: int = 1
     second_hz: float | None = None
     heard: tuple[Hearing, ...] = ()
+    zero_of: Measurand | None = None
 
     def setting(self, **values: Any) -> Recipe:
         """The same with some settings more, or others."""

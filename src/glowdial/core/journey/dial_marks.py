@@ -24,7 +24,7 @@ from glowdial.core.language.errors import BadInput
 from glowdial.core.language.quantities import FREQUENCY, FREQUENCY_MHZ, Quantity, khz
 from glowdial.core.language.verdicts import judge, symmetric
 from glowdial.core.model.facts import BandFacts, Bandspread, ReceiverFacts
-from glowdial.core.model.measurands import GENERATOR_FREQUENCY
+from glowdial.core.model.measurands import DISCRIMINATOR, GENERATOR_FREQUENCY
 from glowdial.core.physics.tracking import NOMINAL_AERIAL_Q, mistracking_loss_db
 
 AERIAL_LEVEL_V = 1e-3
@@ -192,23 +192,20 @@ def signal_at(
         injection="aerial",
         line_v=facts.nominal_line_v,
         band=band_key,
+        chain=facts.band(band_key).mode,
         dial_hz=facts.band(band_key).pointer_hz(mark_hz),
         generator_hz=mark_hz,
         generator_emf_v=level_v,
     )
 
 
-def dial_recipe(
-    facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing
-) -> Recipe | None:
-    """Pointer on the mark, generator through the dummy aerial; None on a band of another IF, whose
-    front end no bench reads by itself."""
-    if band.mode or is_fm(facts):
-        return None
+def dial_recipe(facts: ReceiverFacts, band: BandFacts, mark_hz: float, doing: Doing) -> Recipe:
+    """Pointer on the mark, generator at the set's aerial; of an FM band by its detector's zero."""
     return Recipe(
         doing,
         signal_at(facts, band.key, mark_hz, AERIAL_LEVEL_V),
         span_hz=search_span_hz(facts, mark_hz),
+        zero_of=DISCRIMINATOR if is_fm(facts) else None,
     )
 
 

@@ -214,6 +214,12 @@ class BandFacts:
         return float(self.tracked.oscillator.resonance_hz(gang) - self.tracked.offset_hz)
 
     @property
+    def own_adjusters(self) -> tuple[str, ...]:
+        """Everything that turns on it, the oscillator's first."""
+        oscillator = (self.high_adjuster, self.low_adjuster)
+        return (*(k for k in oscillator if k), *self.signal_adjusters)
+
+    @property
     def signal_adjusters(self) -> tuple[str, ...]:
         """The adjusters of its RF and aerial circuits, in the order that they are peaked."""
         low = (self.rf_low_adjuster, self.aerial_low_adjuster)

@@ -46,10 +46,19 @@ class Discriminator:
 
     def output(self, frequency_hz: Floats | float) -> Floats:
         """Volts per volt of limited carrier; positive above the zero crossing."""
+        upper, lower = self._diodes(frequency_hz)
+        return np.asarray(upper - lower)
+
+    def level(self, frequency_hz: Floats | float) -> Floats:
+        """The level of both circuits together."""
+        upper, lower = self._diodes(frequency_hz)
+        return np.asarray(upper + lower)
+
+    def _diodes(self, frequency_hz: Floats | float) -> tuple[Floats, Floats]:
         half = 0.5 * self.separation_hz
         centre = self.centre_hz + self.offset_hz
         upper = circuit_response(frequency_hz, centre + half, self.q) * (1.0 + self.unbalance)
-        return np.asarray(upper - circuit_response(frequency_hz, centre - half, self.q))
+        return upper, circuit_response(frequency_hz, centre - half, self.q)
 
 
 def deemphasis(audio_hz: Floats | float, time_s: float) -> Floats:

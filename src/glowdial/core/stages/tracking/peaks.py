@@ -27,6 +27,7 @@ from glowdial.core.journey.signal_in import through_words
 from glowdial.core.journey.steps import Step
 from glowdial.core.language.quantities import AVC_VOLTS, khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.measurands import AVC
 from glowdial.core.stages.tracking.oscillator import pulled_key
 from glowdial.core.stages.tracking.plan import is_sealed
 from glowdial.core.stages.tracking.stage import STAGE
@@ -34,7 +35,9 @@ from glowdial.core.stages.tracking.stage import STAGE
 PEAK_LEVEL_V = 200e-6
 # where an FM set does not limit yet
 LIMITED_LEVEL_V = 5e-6
-LIMITER_SHOWN = Indicated("limiter volts", AVC_VOLTS, None, "-0.4")
+# of the limiter's threshold
+BELOW_LIMITING = 0.5
+LIMITER_SHOWN = Indicated("limiter volts", AVC_VOLTS, AVC, "-0.4")
 IN_NOISE = (
     "Signal so weak that it still hisses, below limiting: above it the peak does not show. By ear "
     "the least hiss is the peak."
@@ -89,14 +92,19 @@ def _peak(
     circuit: _Circuit,
     rests_on: tuple[str, ...],
 ) -> Step:
-    recipe = dial_recipe(facts, band, circuit.mark_hz, Doing.PEAK)
+    fm = facts.circuit.fm
+    level_v = PEAK_LEVEL_V if fm is None else LIMITED_LEVEL_V
+    recipe = dial_recipe(facts, band, circuit.mark_hz, Doing.PEAK).setting(generator_emf_v=level_v)
+    if fm is not None:
+        # held where it does not limit yet, whatever level that takes
+        recipe = replace(recipe, target_v=BELOW_LIMITING * fm.limiter_v)
     step = peak_step(
         record,
         Step(f"osc.{band.key}.{circuit.key}", STAGE, "", "", leads=dial_leads(facts)),
         facts.adjuster(circuit.adjuster),
-        recipe=recipe.setting(generator_emf_v=PEAK_LEVEL_V) if recipe else None,
-        level_v=LIMITED_LEVEL_V if is_fm(facts) else PEAK_LEVEL_V,
-        shown=LIMITER_SHOWN if is_fm(facts) else AVC_SHOWN,
+        recipe=recipe,
+        level_v=level_v,
+        shown=AVC_SHOWN if fm is None else LIMITER_SHOWN,
         basis=Basis(
             adjusters=tuple(k for k in rests_on if k != circuit.adjuster),
             areas=("aerial",),
@@ -108,7 +116,7 @@ def _peak(
         title=f"{step.title} at {khz(circuit.mark_hz)}",
         notes=(
             *step.notes,
-            *((IN_NOISE,) if is_fm(facts) else _pulling(circuit.mark_hz)),
+            *(_pulling(circuit.mark_hz) if fm is None else (IN_NOISE,)),
         ),
         show_chain=lambda: chain_picture(facts, record, now),
     )

@@ -231,7 +231,7 @@ def _move_ask(rounds: Rounds, end: End, number: int, turned: float) -> Ask:
         f"{fine_turn_entry(turned)} {khz(end.mark_hz).split()[0]}",
         expected=symmetric(end.mark_hz, tolerance),
         expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
-        recipe=replace(recipe, adjuster=end.adjuster, turns=turned) if recipe else None,
+        recipe=replace(recipe, adjuster=end.adjuster, turns=turned),
         foretold=foretold(band, "frequency", lands) if lands else None,
     )
 
