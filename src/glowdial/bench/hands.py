@@ -26,6 +26,8 @@ EDGE_STEPS, EDGE_SHARE = 40, 0.7
 ZERO_STEP, ZERO_REACH, HALVINGS = 0.25, 4.0, 7
 # an FM detector's curve is looked over in such steps, so many either side
 ZERO_ROW_HZ, ZERO_STEPS = 25e3, 16
+# so far either side of its place, as a share, a main dial is moved for a known signal
+DIAL_REACH = 0.02
 FIND_LEVEL_V = 1e-3
 # thirty readings take ten seconds
 BETWEEN_READINGS_S = 1.0 / 3.0
@@ -85,6 +87,8 @@ def carry_out(
             return Measured({f.name: bench.read(f.measurand) for f in wanted if f.measurand})
         case Doing.FIND_FREQUENCY:
             return Measured({"frequency": _find(recipe, bench)})
+        case Doing.FIND_DIAL:
+            return Measured({"main": _find_dial(recipe, bench)})
         case Doing.TURN_AND_FIND:
             return _turn_and_find(recipe, bench, already_turned)
         case Doing.PEAK:
@@ -184,13 +188,10 @@ def _wanted(value: float | str | None, what: str) -> float:
 
 
 def _find(recipe: Recipe, bench: Bench) -> float:
-    dial, span = (
-        _wanted(recipe.change.get("dial_hz"), "the dial mark"),
-        _wanted(recipe.span_hz, "how far to look"),
-    )
-
+    # what is to come in there; on a moved band, or a bandspread, the dial says another
+    place = recipe.change.get("generator_hz") or recipe.change.get("dial_hz")
+    wanted, span = _wanted(place, "the dial mark"), _wanted(recipe.span_hz, "how far to look")
     by = recipe.zero_of or AVC
-
     highest = 0.0
 
     def measure(frequency_hz: float) -> float:
@@ -200,22 +201,38 @@ def _find(recipe: Recipe, bench: Bench) -> float:
         highest = max(highest, seen)
         return seen
 
-    wide = VHF_STEPS if dial >= VHF_HZ else 1.0
+    wide = VHF_STEPS if wanted >= VHF_HZ else 1.0
     found = find_maximum(
         measure,
-        start=dial - span,
-        stop=dial + span,
+        start=wanted - span,
+        stop=wanted + span,
         coarse=wide * COARSE_HZ,
         fine=wide * FINE_HZ,
     )
     if highest == 0.0:
         raise Conflict(
-            f"Nothing came in within {khz(span)} either side of {khz(dial)}: is the generator on, "
-            "its lead on, does the oscillator run?"
+            f"Nothing came in within {khz(span)} either side of {khz(wanted)}: is the generator "
+            "on, its lead on, does the oscillator run?"
         )
     if recipe.zero_of is not None:
         found = _zero_beside(recipe.zero_of, found, bench)
     bench.apply(setting(generator_hz=found))
+    return found
+
+
+def _find_dial(recipe: Recipe, bench: Bench) -> float:
+    """The generator stays, and the dial is moved over its place until the most comes in."""
+    around = _wanted(recipe.change.get("dial_hz"), "the dial mark")
+
+    def measure(dial_hz: float) -> float:
+        bench.apply(setting(dial_hz=dial_hz))
+        return bench.read(recipe.indicator)
+
+    reach = DIAL_REACH * around
+    found = find_maximum(
+        measure, start=around - reach, stop=around + reach, coarse=COARSE_HZ, fine=FINE_HZ
+    )
+    bench.apply(setting(dial_hz=found))
     return found
 
 

@@ -186,7 +186,7 @@ def front_end(
     short = min(span, 1.0)
     slid = math.exp(-state.turns.get(POINTER, 0.0) * span)
     dial_hz = state.dial_hz * slid * (1.0 - state.dial_side * condition.backlash * short)
-    gang_f = _gang_at(band, dial_hz)
+    gang_f = _gang_at(band, dial_hz) + _spread_f(band, state.spread_hz, condition)
     place = math.log(dial_hz / band.low_hz) / span
     wander = condition.gang_wander * short * math.sin(2.0 * math.pi * place + condition.gang_phase)
     vhf = band.low_hz >= VHF_HZ
@@ -228,6 +228,16 @@ def front_end(
         ),
         dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )
+
+
+def _spread_f(band: BandFacts, figure_hz: float, condition: Condition) -> float:
+    """What a bandspread's own small gang adds on a figure: as printed with the main pointer on its
+    place, give or take how its plates depart."""
+    spread = next((s for s in band.spreads if s.low_hz <= figure_hz <= s.high_hz), None)
+    if spread is None:
+        return 0.0
+    departs = condition.gang_wander * math.cos(condition.gang_phase)
+    return (_gang_at(band, figure_hz) - _gang_at(band, spread.main_hz)) * (1.0 + departs)
 
 
 def _oscillator(

@@ -314,6 +314,8 @@ def _measure_on_network(
     step, ask = _asked_on_network(workshop, job_id, step_key, ask_name)
     recipe = ask.recipe
     assert recipe is not None
+    if recipe.doing is Doing.FIND_DIAL:
+        raise Conflict("The dial is moved by hand: type where its pointer stands.")
     made, typed = {}, ask
     if recipe.doing is Doing.TURN_AND_FIND:
         made = {"turns": recipe.turns or 0.0}

@@ -25,6 +25,7 @@ class Doing(StrEnum):
     EDGES = "find both edges"
     SAME_READING = "the same reading elsewhere"
     HEAR = "hear"
+    FIND_DIAL = "move the dial until it comes in"
     SLIDE_AND_FIND = "slide the pointer, then find the frequency"
 
 
@@ -48,12 +49,12 @@ class Recipe:
     ``change`` is what is set first; to ``READ`` is to read the measurands of the question's
     required fields, to peak or to match is to do so by ``indicator``. A ``target_v`` is the reading
     that the level is set for first. ``wait_s`` is time to stand at these settings before reading,
-    ``span_hz`` how far either side of the dial mark (of the generator's place, for both edges of a
-    passband) to look. ``trial`` is the test of fault tracing to ``TRY``. With more than one of
-    ``readings`` an unsteady value is read so often. At ``second_hz`` the level is sought that makes
-    the same reading as at the first frequency. To ``HEAR`` is to drive an FM receiver and look
-    at its output, for each of ``heard``. A frequency is found by the highest AVC; with
-    ``zero_of`` by that alone, at its zero between the two peaks.
+    ``span_hz`` how far either side of the dial mark, or of a bandspread's figure (of the
+    generator's place, for both edges of a passband) to look. ``trial`` is the test of fault tracing
+    to ``TRY``. With more than one of ``readings`` an unsteady value is read so often. At
+    ``second_hz`` the level is sought that makes the same reading as at the first frequency. To
+    ``HEAR`` is to drive an FM receiver and look at its output, for each of ``heard``. A frequency
+    is found by the highest AVC; with ``zero_of`` by that alone, at its zero between the two peaks.
     """
 
     doing: Doing

@@ -17,7 +17,7 @@ class Settings:
     ("load", "coupling"). With a ``series_ohm`` the rectifier is silicon, and that much resistance
     is ahead of the reservoir, or ``series_behind`` it. ``damped`` are IF windings, by their
     adjusters, with a resistor across them. ``chain`` is which IF is switched in, by its mode; ""
-    is the sheet's own.
+    is the sheet's own. ``spread_hz`` is the figure that a bandspread stands on, 0 for open.
     """
 
     line_v: float = 0.0
@@ -36,6 +36,7 @@ class Settings:
     # a needle's unrest is told by how a setting is written: those of old read as they did
     damped: tuple[str, ...] = field(default=(), repr=False)
     chain: str = field(default="", repr=False)
+    spread_hz: float = field(default=0.0, repr=False)
 
 
 State = TypeVar("State", bound=Settings)

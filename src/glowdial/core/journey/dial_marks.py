@@ -194,6 +194,7 @@ def signal_at(
         band=band_key,
         chain=facts.band(band_key).mode,
         dial_hz=facts.band(band_key).pointer_hz(mark_hz),
+        spread_hz=0.0,
         generator_hz=mark_hz,
         generator_emf_v=level_v,
     )

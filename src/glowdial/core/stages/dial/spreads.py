@@ -5,9 +5,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.journey.dial_marks import (
     band_adjusters,
     dial_leads,
+    dial_recipe,
     frequency_field,
     frequency_quantity,
 )
@@ -41,11 +43,15 @@ def _spread(facts: ReceiverFacts, record: JobRecord, band: BandFacts, number: in
         after=(school.answer,),
     )
     if chosen == ZERO_SET:
-        zero = reading(record, key, _set_ask(band, spread), basis)
+        zero = reading(record, key, _set_ask(facts, band, spread), basis)
         found.append(zero)
         basis = replace(basis, after=(school.answer, zero.answer))
     figures = planned(record, key, spread.figures_hz, school.answer)
-    read = readings(record, key, [_figure_ask(band, hz) for hz in figures], basis) if chosen else ()
+    main_hz = spread.main_hz
+    if chosen == ZERO_SET and zero.answer is not None:
+        main_hz = zero.answer.values["main"]
+    asks = [_figure_ask(facts, band, main_hz, hz) for hz in figures]
+    read = readings(record, key, asks, basis) if chosen else ()
     results = tuple(
         _result(spread, hz, r.answer, stale=r.stale)
         for hz, r in zip(figures, read, strict=False)
@@ -78,7 +84,7 @@ def _school_ask(spread: Bandspread) -> Ask:
     )
 
 
-def _set_ask(band: BandFacts, spread: Bandspread) -> Ask:
+def _set_ask(facts: ReceiverFacts, band: BandFacts, spread: Bandspread) -> Ask:
     quantity = frequency_quantity(band.high_hz)
     known = spread.figures_hz[len(spread.figures_hz) // 2]
     return Ask(
@@ -87,16 +93,25 @@ def _set_ask(band: BandFacts, spread: Bandspread) -> Ask:
         "comes in. Where does the main pointer stand?",
         (Field("main", "main pointer at", quantity, nominal=spread.main_hz),),
         khz(spread.main_hz).split()[0],
+        recipe=_recipe(facts, band, Doing.FIND_DIAL, spread.main_hz, known),
     )
 
 
-def _figure_ask(band: BandFacts, figure_hz: float) -> Ask:
+def _recipe(
+    facts: ReceiverFacts, band: BandFacts, doing: Doing, main_hz: float, figure_hz: float
+) -> Recipe:
+    recipe = dial_recipe(facts, band, main_hz, doing)
+    return recipe.setting(spread_hz=figure_hz, generator_hz=figure_hz)
+
+
+def _figure_ask(facts: ReceiverFacts, band: BandFacts, main_hz: float, figure_hz: float) -> Ask:
     ask = Ask(
         FIGURE,
         f"Bandspread on {khz(figure_hz)}, main untouched: what comes in?",
         (replace(frequency_field(figure_hz), against=""),),
         khz(figure_hz).split()[0],
         called=khz(figure_hz),
+        recipe=_recipe(facts, band, Doing.FIND_FREQUENCY, main_hz, figure_hz),
     )
     return asked_at(ask, dial_hz=figure_hz)
 
