@@ -298,6 +298,7 @@ class Tally:
     first: list[bool] = field(default_factory=list)
     checked: dict[str, int] = field(default_factory=lambda: defaultdict(int))
     between: list[float] = field(default_factory=list)
+    between_left: list[float] = field(default_factory=list)
     between_outside: list[bool] = field(default_factory=list)
 
 
@@ -428,7 +429,8 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
         )
     if len(kinds) == 2:
         left, could_be = _between_the_ends(band, marks)
-        tally.between.append(left - could_be)
+        worked = tally.between if sum(moves.values()) else tally.between_left
+        worked.append(left - could_be)
         tally.between_outside.append(left > max(1.0, could_be + HALF))
     if sum(moves.values()):
         for count in moves.values():
@@ -471,9 +473,11 @@ def main(receivers: int) -> None:
         f"before anything is known: images asked about {_share(tally.images)}, true readings "
         f"{_share(tally.first)}; looked for another in any case: {dict(tally.checked)}"
     )
-    within = [b <= HALF for b in tally.between]
+    worked, left = ([b <= HALF for b in of] for of in (tally.between, tally.between_left))
     print(
-        f"marks between at most half a tolerance further out than could be: {_share(within)}; "
+        "marks between at most half a tolerance further out than could be: "
+        f"{_share(worked + left)} (bands that were worked {_share(worked)}, "
+        f"that were left as found {_share(left)}); "
         f"further out than that, and outside: {_share(tally.between_outside)}"
     )
     print(f"dead adjusters named after one turn: {_share(tally.dead)}")

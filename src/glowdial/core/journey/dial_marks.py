@@ -195,6 +195,7 @@ def signal_at(
         chain=facts.band(band_key).mode,
         dial_hz=facts.band(band_key).pointer_hz(mark_hz),
         spread_hz=0.0,
+        damped=(),
         generator_hz=mark_hz,
         generator_emf_v=level_v,
     )
@@ -318,10 +319,12 @@ def spread_scale(band: BandFacts, spread: Bandspread) -> PrintedScale:
 
 
 def _beside(facts: ReceiverFacts, band: BandFacts) -> tuple[PrintedScale, ...]:
-    """The band's own bandspreads first, then the set's other scales."""
+    """What is printed of a band that was moved away from it, and its own bandspreads; then the
+    set's other scales."""
+    printed = [printed_scale(band)] if band.printed is not None else []
     spreads = [spread_scale(band, s) for s in band.spreads]
     others = [printed_scale(b) for b in facts.bands if b.key != band.key]
-    return tuple((*spreads, *others)[:MOST_BESIDE])
+    return tuple((*printed, *spreads, *others)[:MOST_BESIDE])
 
 
 def scale_picture(

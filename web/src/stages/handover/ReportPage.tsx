@@ -33,8 +33,8 @@ function ReportPage() {
   return (
     <Box h="100%" overflowY="auto" className="report">
       <Stack as="main" p={6} gap={4} maxW="1000px" mx="auto" data-testid="report">
-        <Flex justify="space-between" align="start" gap={4}>
-          <Box>
+        <Flex justify="space-between" align="start" gap={4} wrap="wrap">
+          <Box flex="1 1 340px">
             <Heading as="h1" fontSize="30px" fontWeight={500}>
               {report.set_name}
             </Heading>
@@ -45,7 +45,7 @@ function ReportPage() {
                 : " · still open"}
             </Text>
           </Box>
-          <Flex gap={3} className="no-print">
+          <Flex gap={2} wrap="wrap" className="no-print">
             <PlainButton asChild>
               <a href={`/api/jobs/${jobId}/readings.csv`}>Readings (CSV)</a>
             </PlainButton>

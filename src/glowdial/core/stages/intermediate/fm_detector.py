@@ -101,7 +101,7 @@ def _basis(facts: ReceiverFacts, *cores: str) -> Basis:
 
 
 def _recipe(facts: ReceiverFacts, doing: Doing, adjuster: str | None = None) -> Recipe:
-    made = if_recipe(facts, doing, generator_emf_v=LIMITING_V, tone_on=False, damped=())
+    made = if_recipe(facts, doing, generator_emf_v=LIMITING_V, tone_on=False)
     return replace(made, adjuster=adjuster)
 
 

@@ -254,7 +254,8 @@ def _lost_ask(gained: float) -> Ask:
     return Ask(
         LOST,
         f"This pass lost {-gained:.1f} dB. What was wrong: the tool (it detunes, read with it "
-        "out), the hand, the level (too high to show a peak), or drift meanwhile?",
+        "out), the hand, a damper left on, the level (too high to show a peak), or drift "
+        "meanwhile?",
         (Field(LOST, "what was wrong", options=CAUSES),),
         CAUSES[0],
     )

@@ -44,6 +44,7 @@ def if_recipe(facts: ReceiverFacts, doing: Doing, **settings: object) -> Recipe:
         line_v=facts.nominal_line_v,
         generator_hz=facts.intermediate_frequency_hz,
         chain="",
+        damped=(),
     )
     return Recipe(doing, change.but(**settings))
 

@@ -42,7 +42,7 @@ VOLUME = "volume turned right down"
 SEEN_AT = ("peaks at", "centre", "peak")
 SET_UP, BASELINE, DECIDE, RESTORE = "if.set-up", "if.baseline", "if.decide", "if.restore"
 GAIN, LOST = ".gain", "lost"
-CAUSES = ("the tool", "the hand", "the level", "drift", "not known")
+CAUSES = ("the tool", "the hand", "a damper", "the level", "drift", "not known")
 
 
 @dataclass(frozen=True, slots=True)
