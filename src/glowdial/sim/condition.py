@@ -174,7 +174,8 @@ class Condition:
     ``turns`` are turns from the nominal place, clockwise positive. ``drift`` are relative changes
     of parts by adjuster. ``gang_wander`` is the relative amplitude by which the oscillator section
     departs from the aerial section along the gang, ``backlash`` the relative frequency by which
-    the pointer may stand wrong either way. ``emission`` is the rectifier's share of new emission;
+    the pointer may stand wrong either way; both are less over a range below one to 2.7, as the
+    scale of it is longer. ``emission`` is the rectifier's share of new emission;
     ``filters`` the share of capacity left; ``load`` the share of nominal draw; ``dropper`` a
     ballast's or dropping resistor's factor; ``needle`` the relative unrest of a meter.
     """

@@ -67,8 +67,11 @@ def _generator_notes(recipe: Recipe, limits: GeneratorLimits | None) -> list[str
 
 def _meter_notes(ask: Ask, meter: MeterLimits | None, source_ohm: float) -> list[str]:
     doing = ask.recipe.doing if ask.recipe else Doing.READ
-    reads_avc = doing is not Doing.TONE_PAIR and (
-        doing is not Doing.READ or any(f.measurand == AVC for f in ask.fields)
+    fm = ask.recipe is not None and ask.recipe.zero_of is not None
+    reads_avc = (
+        not fm
+        and doing is not Doing.TONE_PAIR
+        and (doing is not Doing.READ or any(f.measurand == AVC for f in ask.fields))
     )
     if meter is None or not reads_avc:
         return []

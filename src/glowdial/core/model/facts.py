@@ -165,6 +165,22 @@ class Bandspread:
     figures_hz: tuple[float, ...]
 
 
+# so far beyond the stops a scale is followed by the circuit, further out by its ratio there
+BEYOND_STOPS = 1.05
+
+
+def _at_same_gang(
+    here: TrackedBand, there: TrackedBand, frequency_hz: float, stops_hz: tuple[float, float]
+) -> float:
+    """What comes in by one circuit where a frequency comes in by another. Whatever is typed there
+    is a place: far beyond the stops no capacity is left for a formula."""
+    low, high = stops_hz
+    near_hz = min(max(frequency_hz, low / BEYOND_STOPS), BEYOND_STOPS * high)
+    gang = here.oscillator.gang_capacity_f(near_hz + here.offset_hz)
+    found = float(there.oscillator.resonance_hz(gang) - there.offset_hz)
+    return found * frequency_hz / near_hz
+
+
 @dataclass(frozen=True, slots=True)
 class BandFacts:
     """One wave band: its scale, its nominal tracking, and where it is adjusted.
@@ -200,18 +216,15 @@ class BandFacts:
         moved away from its print."""
         if self.printed is None:
             return frequency_hz
-        gang = self.tracked.oscillator.gang_capacity_f(frequency_hz + self.tracked.offset_hz)
-        shown = self.printed.tracked
-        said = shown.oscillator.resonance_hz(gang) - shown.offset_hz
-        return round(float(said), -2)
+        stops = (self.low_hz, self.high_hz)
+        return round(_at_same_gang(self.tracked, self.printed.tracked, frequency_hz, stops), -2)
 
     def at_pointer_hz(self, said_hz: float) -> float:
         """What is to come in where the scale says something: the inverse of ``pointer_hz``."""
         if self.printed is None:
             return said_hz
-        shown = self.printed.tracked
-        gang = shown.oscillator.gang_capacity_f(said_hz + shown.offset_hz)
-        return float(self.tracked.oscillator.resonance_hz(gang) - self.tracked.offset_hz)
+        stops = (self.printed.low_hz, self.printed.high_hz)
+        return _at_same_gang(self.printed.tracked, self.tracked, said_hz, stops)
 
     @property
     def own_adjusters(self) -> tuple[str, ...]:

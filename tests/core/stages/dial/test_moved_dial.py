@@ -7,6 +7,8 @@ import math
 from collections.abc import Sequence
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy.optimize import brentq
 
 from builders import a_record, an_answer, tidewater_facts
@@ -161,3 +163,11 @@ def test_a_station_on_the_air_is_where_the_scale_shows_it() -> None:
     wrong = an_answer(5, "dial.air", ask.name, {"dial": 1e6}, heard="good")
     (result,) = step(after(listed, wrong), "dial.air").results
     assert result.judgement.verdict.outside
+
+
+@given(st.floats(min_value=1e4, max_value=1.5e8))
+def test_whatever_is_typed_is_a_place_of_the_pointer(said: float) -> None:
+    at, back = BAND.at_pointer_hz(said), BAND.pointer_hz(said)
+    assert math.isfinite(at) and at > 0.0 and math.isfinite(back) and back > 0.0
+    if PRINTED.low_hz <= said <= PRINTED.high_hz:
+        assert BAND.pointer_hz(at) == pytest.approx(said, abs=100.0)
