@@ -5,18 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from pydantic import ValidationError
 
 from builders import a_record
 from glowdial.core.language.errors import BadInput
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.tracking import AdjusterKind
 from glowdial.core.plan.journey import journey
+from glowdial.core.stages.tracking.ghosts import ghosts
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.template import sheet_from_template
 from glowdial.sheets.template_form import TemplateForm, read_form
 
 MEDIUM = {"name": "Medium wave", "low": "540", "high": "1600"}
 VHF = {"name": "VHF", "low": "87.5 MHz", "high": "108 MHz"}
+SHORT = {"name": "Short wave", "low": "14 MHz", "high": "15 MHz"}
 
 
 def made(**form: Any) -> ReceiverFacts:
@@ -81,3 +84,37 @@ def test_ten_bands_are_entered_and_an_eleventh_is_not() -> None:
     assert len(made(bands=bands).bands) == 10
     with pytest.raises(ValueError, match="bands"):
         made(bands=[*bands, MEDIUM])
+
+
+def test_a_set_that_converts_twice_is_entered_by_its_first_if() -> None:
+    facts = made(bands=[{**SHORT, "low": "6 MHz", "high": "16 MHz"}], first_intermediate="1850")
+    (band,) = facts.bands
+    assert band.tracked.offset_hz == band.tracked.image_offset_hz == 1850e3
+    conversion = facts.circuit.conversion
+    assert conversion is not None
+    assert conversion.second_oscillator_hz - conversion.first_intermediate_hz == 455e3
+
+
+def test_a_fixed_oscillator_ahead_of_the_tunable_one_shifts_the_whole_band() -> None:
+    facts = made(bands=[{**SHORT, "first_oscillator": "9 MHz"}])
+    (band,) = facts.bands
+    tracked = band.tracked
+    # the tunable oscillator of 14.2 MHz: 5.2 behind the crystal, and the IF above that
+    gang = tracked.oscillator.gang_capacity_f(5.2e6 + 455e3)
+    assert tracked.tuned_hz(gang) == pytest.approx(14.2e6, abs=1.0)
+    assert tracked.offset_hz == pytest.approx(455e3 - 9e6)
+    for hz in (band.low_mark_hz, band.high_mark_hz):
+        assert abs(float(tracked.error_hz(hz))) < 1.0
+    # its image is that of the second conversion, and the crystal has one of its own
+    found = [g.frequency_hz for g in ghosts(tracked, 14.2e6)]
+    assert found[0] == pytest.approx(14.2e6 + 2 * 455e3)
+    assert pytest.approx(2 * 9e6 - 14.2e6) in found
+    assert facts.adjuster(band.low_adjuster or "").kind is AdjusterKind.CORE
+
+
+@pytest.mark.parametrize(
+    ("crystal", "words"), [("15 MHz", "turns its scale round"), ("13.8 MHz", "not above the IF")]
+)
+def test_a_fixed_oscillator_that_cannot_be_is_refused(crystal: str, words: str) -> None:
+    with pytest.raises(ValidationError, match=words):
+        made(bands=[{**SHORT, "first_oscillator": crystal}])

@@ -167,6 +167,16 @@ OTHER_CIRCUITS = {
         {"name": "Broadcast", "low": "540", "high": "1600", "before_mixer": BeforeMixer.THREE},
         {},
     ),
+    "converted twice, the first oscillator tunable": (
+        "455",
+        {"name": "Short wave", "low": "6 MHz", "high": "16 MHz"},
+        {"first_intermediate": "1850"},
+    ),
+    "converted twice, the first oscillator fixed": (
+        "455",
+        {"name": "Short wave", "low": "14 MHz", "high": "15 MHz", "first_oscillator": "9 MHz"},
+        {},
+    ),
     "short wave below": (
         "455",
         {"name": "Short wave", "low": "6 MHz", "high": "16 MHz", "oscillator": "below"},

@@ -149,11 +149,20 @@ def _tracked(sheet: ReceiverSheet, band: BandSheet) -> TrackedBand:
         found = _design(sheet, band, signal)
     except BadInput as error:
         raise BadInput(f"band {band.key}", error.value, error.expected, error.example) from error
-    return replace(found, inductive=sheet.slug_rack is not None)
+    return replace(
+        found,
+        inductive=sheet.slug_rack is not None,
+        intermediate_frequency_hz=sheet.intermediate_of(band),
+        high_side=band.oscillator_above,
+        fixed_first_hz=band.first_oscillator_hz,
+    )
 
 
 def _design(sheet: ReceiverSheet, band: BandSheet, signal: SignalCircuit) -> TrackedBand:
-    intermediate, above = sheet.intermediate_of(band), band.oscillator_above
+    # behind a fixed oscillator the tunable one follows the band as one far below it would
+    side_hz = sheet.intermediate_of(band) * (1.0 if band.oscillator_above else -1.0)
+    offset_hz = side_hz - band.first_oscillator_hz
+    intermediate, above = abs(offset_hz), offset_hz > 0.0
     ends, section = (band.low_hz, band.high_hz), _section(sheet)
     if band.cut_plates:
         return cut_plates(signal, intermediate, *ends, high_side=above)

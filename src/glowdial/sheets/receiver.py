@@ -276,6 +276,13 @@ class BandSheet(Section):
         default="", description="that of one of other_ifs, where the band comes in through it"
     )
     oscillator_above: bool = True
+    first_oscillator_hz: float = Field(
+        default=0.0,
+        ge=0,
+        le=1e9,
+        description="of a crystal that brings the band down ahead of the tunable oscillator; 0 for "
+        "none",
+    )
     trimmer_place: TrimmerPlace = TrimmerPlace.ACROSS_GANG
     oscillator_stray_f: float = Field(
         default=0.0,
@@ -328,6 +335,12 @@ class BandSheet(Section):
             raise refuse(
                 "dial_marks_hz must rise and lie in the band",
                 "[600000, 800000, 1000000, 1200000, 1400000]",
+            )
+        if self.first_oscillator_hz >= self.low_hz:
+            raise refuse(
+                f"a fixed oscillator at {self.first_oscillator_hz:g} Hz above the band turns its "
+                "scale round; enter the tunable IF behind it as the band",
+                '"low_hz": 14000000, "first_oscillator_hz": 9000000',
             )
         for spread in self.bandspreads:
             if not self.low_hz <= spread.main_hz <= self.high_hz:
@@ -461,6 +474,13 @@ class ReceiverSheet(Section):
             )
             self._known(keys, wanted, f"band {band.key}")
             intermediate_hz = self.intermediate_of(band)
+            behind = [f - band.first_oscillator_hz for f in (band.low_hz, band.high_hz)]
+            if band.first_oscillator_hz and behind[0] <= intermediate_hz:
+                raise refuse(
+                    f"behind its fixed oscillator band {band.key} begins at {behind[0]:g} Hz, not "
+                    f"above the IF ({intermediate_hz:g} Hz)",
+                    '"first_oscillator_hz": 9000000',
+                )
             if band.low_hz <= intermediate_hz <= band.high_hz:
                 raise refuse(
                     f"the IF ({intermediate_hz:g} Hz) lies inside band {band.key}",

@@ -19,6 +19,7 @@ from glowdial.core.safety.cautions import Trait
 from glowdial.sheets.circuit import (
     AerialSheet,
     CircuitSheet,
+    ConversionSheet,
     FmSheet,
     HeaterSheet,
     HeatersSheet,
@@ -73,6 +74,7 @@ class TemplateBand(Section):
     low_end: LowEnd = LowEnd.PADDER
     oscillator_above: bool = True
     cut_plates: bool = False
+    first_oscillator_hz: float = Field(default=0.0, ge=0, le=1.5e8, description="fixed; 0 for none")
     before_mixer: int = Field(default=1, ge=1, le=3, description="tuned circuits before the mixer")
 
     @property
@@ -117,6 +119,9 @@ class TemplateRequest(Section):
     chassis: Chassis = Chassis.MAINS_TRANSFORMER
     intermediate_frequency_hz: float = Field(ge=5e4, le=2e7, examples=[455_000.0])
     fm_intermediate_hz: float = Field(default=0.0, ge=0, le=2e7, description="0 without FM")
+    first_intermediate_hz: float = Field(
+        default=0.0, ge=0, le=1e8, description="of a set that converts twice; 0 for once"
+    )
     tuned_by: TunedBy = TunedBy.GANG
     listens_with: AerialKind = AerialKind.WIRE
     bands: Annotated[list[TemplateBand], Field(min_length=1, max_length=10)]
@@ -188,15 +193,27 @@ def _circuit(request: TemplateRequest) -> CircuitSheet | None:
     fm = _fm_detector() if all(b.is_fm for b in request.bands) else None
     heaters = _heaters(request)
     rf_stage = any(b.before_mixer > 1 for b in request.bands)
-    if not (heaters or fm or rf_stage or request.listens_with is not AerialKind.WIRE):
+    conversion = _conversion(request)
+    wire = request.listens_with is AerialKind.WIRE
+    if not (heaters or fm or rf_stage or conversion) and wire:
         return None
     return CircuitSheet(
         source=Source.SERVICE_MANUAL,
         aerial=AerialSheet(kind=request.listens_with),
         fm=fm,
         rf_stage=rf_stage,
+        conversion=conversion,
         heaters=heaters,
     )
+
+
+def _conversion(request: TemplateRequest) -> ConversionSheet | None:
+    """A first conversion, its second oscillator above the first IF as most are."""
+    first_hz = request.first_intermediate_hz
+    if not first_hz:
+        return None
+    second_hz = first_hz + request.intermediate_frequency_hz
+    return ConversionSheet(first_intermediate_hz=first_hz, second_oscillator_hz=second_hz)
 
 
 def _heaters(request: TemplateRequest) -> HeatersSheet | None:
@@ -339,7 +356,8 @@ def _low_end(band: TemplateBand, *, slugs: bool) -> tuple[AdjusterKind, str] | N
         return None
     if slugs:
         return AdjusterKind.TRIMMER, "oscillator trimmer"
-    if band.low_end is LowEnd.CORE or band.cut_plates or not band.oscillator_above:
+    below = not band.oscillator_above or band.first_oscillator_hz > 0.0
+    if band.low_end is LowEnd.CORE or band.cut_plates or below:
         return AdjusterKind.CORE, "oscillator core"
     return AdjusterKind.PADDER, "padder"
 
@@ -377,6 +395,7 @@ def _band(index: int, band: TemplateBand, *, fm: bool) -> dict[str, object]:
         "rf_adjuster": f"{key}-rf-trimmer" if band.before_mixer > 1 else None,
         "more_rf_adjusters": [f"{key}-rf2-trimmer"] if band.before_mixer > 2 else [],
         "oscillator_above": band.oscillator_above,
+        "first_oscillator_hz": band.first_oscillator_hz,
         "cut_plates": band.cut_plates,
         "aerial_adjuster": f"{key}-aerial-trimmer",
         "dial_marks_hz": [low, *(round(f / grid) * grid for f in between), high],

@@ -155,12 +155,14 @@ FORM_FIELDS = (
     FormField(MODEL, "maker", "Maker", "Orlwick"),
     FormField(MODEL, "model", "Model", "Slipway Five"),
     FormField(MODEL, "intermediate_frequency", "IF (kHz)", "455"),
+    FormField(MODEL, "first_intermediate", "First IF, if it converts twice (kHz)", "none"),
     FormField(MODEL, "fm_intermediate_frequency", "FM IF, if it has FM (MHz)", "10.7"),
     FormField(BAND, "name", "Band", "Broadcast"),
     FormField(BAND, "low", "From (kHz)", "540"),
     FormField(BAND, "high", "To (kHz)", "1600"),
     FormField(BAND, "low_mark", "Low mark", "600"),
     FormField(BAND, "high_mark", "High mark", "1400"),
+    FormField(BAND, "first_oscillator", "Fixed oscillator ahead (kHz)", "none"),
     FormField(HEATERS, "dropper", "Dropper or ballast (ohm)", "120"),
     FormField(SUPPLY, "mains", "Mains or battery (V)", "230"),
     FormField(SUPPLY, "mains_frequency", "Mains or reed (Hz)", "50"),
@@ -190,6 +192,7 @@ class BandForm(Section):
     high: Written = Field(examples=["1600"])
     low_mark: Written = ""
     high_mark: Written = ""
+    first_oscillator: Written = ""
     low_end: LowEnd = LowEnd.PADDER
     oscillator: OscillatorSide = OscillatorSide.ABOVE
     plates: Plates = Plates.ALIKE
@@ -210,6 +213,7 @@ class TemplateForm(Section):
     tuned_by: TunedBy = TunedBy.GANG
     intermediate_frequency: Written = Field(examples=["455"])
     fm_intermediate_frequency: Written = ""
+    first_intermediate: Written = ""
     listens_with: AerialKind = AerialKind.WIRE
     bands: list[BandForm] = Field(min_length=1, max_length=MOST_BANDS)
     mains: Written = Field(default="", examples=["230"])
@@ -260,6 +264,7 @@ def read_form(form: TemplateForm) -> TemplateRequest:
         chassis=form.chassis,
         intermediate_frequency_hz=_intermediate_hz(form, bands),
         fm_intermediate_hz=_fm_intermediate_hz(form, bands),
+        first_intermediate_hz=_given(form.first_intermediate, FREQUENCY, "first IF") or 0.0,
         bands=bands,
         listens_with=form.listens_with,
         tuned_by=form.tuned_by,
@@ -343,6 +348,8 @@ def _band(form: BandForm) -> TemplateBand:
         oscillator_above=form.oscillator is OscillatorSide.ABOVE,
         cut_plates=form.plates is Plates.CUT,
         before_mixer=list(BeforeMixer).index(form.before_mixer) + 1,
+        first_oscillator_hz=_given(form.first_oscillator, FREQUENCY, f"{name}, fixed oscillator")
+        or 0.0,
     )
 
 

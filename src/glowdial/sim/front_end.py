@@ -109,6 +109,7 @@ class FrontEnd:
     rf: Tank | None = None
     rf_slope_s: float = 0.0
     more_rf: tuple[Tank, ...] = ()
+    fixed_first_hz: float = 0.0
     dead: bool = False
 
     def aerial_gain(self, frequency_hz: Floats) -> Floats:
@@ -226,6 +227,7 @@ def front_end(
             tank(key, None, SECTIONS_PART * wander / n)
             for n, key in enumerate(band.more_rf_adjusters, start=2)
         ),
+        fixed_first_hz=band.tracked.fixed_first_hz,
         dead=not touching or contact_ohm > DEAD_CONTACT_OHM,
     )
 

@@ -138,7 +138,9 @@ class SignalPath:
         if front is None or not converting:
             first_hz, signal_v, slope_s = generator_hz, at_clip_v, MIXER_AS_AMPLIFIER_S
         else:
-            first_hz = np.maximum(np.abs(front.local_oscillator_hz - generator_hz), 1e3)
+            # behind a fixed oscillator the difference is what the tunable one converts
+            brought_hz = np.abs(generator_hz - front.fixed_first_hz)
+            first_hz = np.maximum(np.abs(front.local_oscillator_hz - brought_hz), 1e3)
             signal_v, slope_s = at_clip_v, CONVERSION_S
             if not direct:
                 emf = np.array([self._emf_v(front, state, float(f)) for f in generator_hz])

@@ -18,7 +18,14 @@ from glowdial.core.alignment.oscillator_state import (
     Turned,
     Turner,
 )
-from glowdial.core.physics.tracking import Gang, TankRole, TrackedBand, best_points, signal_circuit
+from glowdial.core.physics.tracking import (
+    Gang,
+    TankRole,
+    TrackedBand,
+    best_points,
+    signal_circuit,
+    two_point,
+)
 
 SPAN = (530e3, 1620e3)
 BAND: TrackedBand = best_points(signal_circuit(Gang(12e-12, 430e-12), *SPAN), 465e3, *SPAN)
@@ -153,6 +160,27 @@ def test_a_pointer_that_sits_wrong_is_slid_and_no_coil_is_touched() -> None:
     assert advice(fit(*read)).act is Act.TURN
     slid = fit(*read, PointerSlid(), MarkRead(HIGH, HIGH, 1e3), MarkRead(LOW, 600.4e3, 500.0))
     assert advice(slid).act is Act.LEAVE
+
+
+@pytest.mark.parametrize(("share", "slides"), [(0.03, True), (0.06, False)])
+def test_a_pointer_slips_by_a_little_of_its_scale_and_no_more(
+    share: float, *, slides: bool
+) -> None:
+    """On a scale of a few per cent the same ratio of frequency is a good part of its length."""
+    span = (14e6, 15e6)
+    band = two_point(signal_circuit(Gang(12e-12, 430e-12), *span), 8.5e6, span, high_side=False)
+    ratio = math.exp(share * math.log(span[1] / span[0]))
+    marks = (14.9e6, 14.1e6)
+    core = Turner("padder", TankRole.SCALE, -0.014, 0.45)
+    read = tuple(MarkRead(m, m * ratio, 2e3) for m in marks)
+    found = fit_oscillator(band, span, (TRIMMER, core), read)
+    tolerance = 0.001
+    wanted = tuple(
+        Mark(m, tolerance * m, key, 2e3, 1)
+        for m, key in zip(marks, ("trimmer", "padder"), strict=True)
+    )
+    act = next_move(found, wanted, {"trimmer": 4.0, "padder": 4.0}, pointer_free=True).act
+    assert (act is Act.SLIDE) is slides
 
 
 def test_sets_that_it_cannot_see_into_come_inside_with_few_moves() -> None:

@@ -2383,6 +2383,11 @@ export interface components {
             /** @default aerial circuit */
             before_mixer: components["schemas"]["BeforeMixer"];
             /**
+             * First Oscillator
+             * @default
+             */
+            first_oscillator: string;
+            /**
              * High
              * @example 1600
              */
@@ -6433,6 +6438,11 @@ export interface components {
              * @default
              */
             filter_resistance: string;
+            /**
+             * First Intermediate
+             * @default
+             */
+            first_intermediate: string;
             /**
              * Fm Intermediate Frequency
              * @default

@@ -9,6 +9,7 @@ textbooks of decision theory.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -36,6 +37,8 @@ JOINT_SHARE, RIDGE = 0.9, 1e-6
 LEAST_GAIN = 0.08
 # one adjuster will do where it brings every mark this far inside
 ENOUGH_INSIDE, POINTER_INSIDE = 0.7, 0.5
+# of the scale's length: a pointer does not sit further off by itself
+LARGEST_SLIDE = 0.04
 # of the cabinet's pull, this share is met beforehand
 CABINET_SHARE_MET = 0.5
 # an adjuster that most probably did nothing is not turned again
@@ -118,8 +121,13 @@ def next_move(
 
 
 def _pointer_mends(fit: FittedOscillator, marks: Sequence[Mark]) -> bool:
-    """Whether every mark is outside, and comes well inside with the pointer slid to the first."""
+    """Whether every mark is outside, and comes well inside with the pointer slid to the first, by
+    no more than a pointer slips on its cord."""
     if len(marks) < 2 or not all(_outside_for_sure(fit, m) for m in marks):
+        return False
+    low, high = fit.circuit.span
+    ratio = fit.foreseen(marks[0].mark_hz).mean_hz / marks[0].mark_hz
+    if abs(math.log(ratio)) > LARGEST_SLIDE * math.log(high / low):
         return False
     return all(
         abs(_slid_to(fit, marks[0], m).mean_hz - m.mark_hz) <= POINTER_INSIDE * m.tolerance_hz

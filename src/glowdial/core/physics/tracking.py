@@ -124,7 +124,9 @@ class TrackedBand:
     """A band's nominal design: signal circuit, oscillator, and the intermediate frequency.
 
     ``intermediate_frequency_hz`` is positive; ``high_side`` tells whether the LO stands above.
-    ``inductive`` sets are tuned by a rack of slugs: L and C change places throughout.
+    ``inductive`` sets are tuned by a rack of slugs: L and C change places throughout. With a
+    ``fixed_first_hz`` below the band a crystal's oscillator brings it down first, to the
+    difference, and the tunable one stands off from that.
     """
 
     signal: SignalCircuit
@@ -133,10 +135,17 @@ class TrackedBand:
     high_side: bool = True
     section: OscillatorSection = ALIKE
     inductive: bool = False
+    fixed_first_hz: float = 0.0
 
     @property
     def offset_hz(self) -> float:
-        """LO less signal: +IF for a high-side oscillator, -IF for a low-side one."""
+        """The tunable LO less the signal: +IF for a high-side oscillator, -IF for a low-side one,
+        and less what a fixed oscillator took off before."""
+        return self.image_offset_hz - self.fixed_first_hz
+
+    @property
+    def image_offset_hz(self) -> float:
+        """Half of the way from a signal to its image: +IF or -IF, whatever came before."""
         return self.intermediate_frequency_hz * (1.0 if self.high_side else -1.0)
 
     def oscillator_gang_f(self, gang_f: Floats | float) -> Floats:

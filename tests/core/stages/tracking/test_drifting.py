@@ -72,6 +72,12 @@ def test_a_pointer_that_stood_elsewhere_is_no_drift() -> None:
     assert drift_words(FACTS, a_record(read(1, HIGH, FIRST), low, known), BC) == ()
 
 
+def test_a_pointer_that_was_slid_is_no_drift() -> None:
+    low = an_answer(2, as_found_key(BC), "low", {"frequency": BC.low_mark_hz})
+    slid = replace(read(9, HIGH + 30e3, FIVE), ask="slid1")
+    assert drift_words(FACTS, a_record(read(1, HIGH, FIRST), low, slid), BC) == ()
+
+
 def test_it_stands_in_the_round_that_is_due() -> None:
     far = record(HIGH + 60e3, FIVE)
     due = round_steps(FACTS, far, BC)[-1]

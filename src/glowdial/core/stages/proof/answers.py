@@ -95,7 +95,7 @@ def _wanted_hz(band: BandFacts, *, high: bool) -> float:
 def _false_asks(facts: ReceiverFacts, band: BandFacts) -> list[Ask]:
     """The image where it is worst, at the high end; the IF where it is, at the low one."""
     high_hz, low_hz = _wanted_hz(band, high=True), _wanted_hz(band, high=False)
-    image_hz = high_hz + 2.0 * band.tracked.offset_hz
+    image_hz = high_hz + 2.0 * band.tracked.image_offset_hz
     asks = []
     if image_hz > 0.0:
         asks.append(_pair_ask(facts, band, IMAGE, "the image", high_hz, image_hz))

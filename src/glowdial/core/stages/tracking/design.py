@@ -45,11 +45,11 @@ def _best_words(band: BandFacts, worst_hz: float) -> str:
         return ""
     best = best_points(
         nominal.signal,
-        nominal.intermediate_frequency_hz,
+        abs(nominal.offset_hz),
         band.low_hz,
         band.high_hz,
         place=nominal.oscillator.place,
-        high_side=nominal.high_side,
+        high_side=nominal.offset_hz > 0.0,
         stray_f=nominal.oscillator.stray_f,
         section=nominal.section,
     )

@@ -17,6 +17,7 @@ from glowdial.core.journey.dial_marks import (
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.tracking.oscillator import SLID
 
 # two readings are further apart than their own error in fewer than one of a hundred cases
 SURELY = 2.58 * math.sqrt(2.0)
@@ -71,5 +72,7 @@ def _touched(facts: ReceiverFacts, record: JobRecord, band: BandFacts, first: An
 
 
 def _elsewhere(first: Answer, last: Answer) -> bool:
-    """Whether the pointer stood at two places."""
+    """Whether the pointer stood at two places, or was slid between."""
+    if last.ask.startswith(SLID):
+        return True
     return first.values.get(POINTED) != last.values.get(POINTED) or "turns" in last.values

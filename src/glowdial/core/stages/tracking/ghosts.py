@@ -36,9 +36,9 @@ def first_foretold(
     tuned in: whether there is another, on the side of the true one, has to be looked for."""
     told = searched(found, mark_hz, span_hz)
     low, high = told.mean_hz - told.half_hz, told.mean_hz + told.half_hz
-    away = 2.0 * abs(tracked.offset_hz) - span_hz
+    away = 2.0 * abs(tracked.image_offset_hz) - span_hz
     reached = away < min(REACHED * found.doubt_hz, SEARCH_SHARE * mark_hz)
-    twin_hz = -2.0 * tracked.offset_hz if reached else 0.0
+    twin_hz = -2.0 * tracked.image_offset_hz if reached else 0.0
     return Foretold(name, low, high, ghosts(tracked, told.mean_hz), twin_hz)
 
 
@@ -51,7 +51,7 @@ def searched(found: Foreseen, mark_hz: float, span_hz: float) -> Foreseen:
 
 def ghosts(tracked: TrackedBand, signal_hz: float) -> tuple[Ghost, ...]:
     """Where a set that is tuned to a signal answers falsely, and what to do about it."""
-    offset = tracked.offset_hz
+    offset = tracked.image_offset_hz
     side = "above" if offset > 0 else "below"
     image = signal_hz + 2.0 * offset
     true = khz(round(signal_hz, -3))
@@ -74,6 +74,14 @@ def ghosts(tracked: TrackedBand, signal_hz: float) -> tuple[Ghost, ...]:
             "harmonics: lower its level; it goes away first.",
         ),
     ]
+    if tracked.fixed_first_hz:
+        found.append(
+            Ghost(
+                2.0 * tracked.fixed_first_hz - signal_hz,
+                f"That is as far below the fixed {khz(tracked.fixed_first_hz)} as {true} is above "
+                f"it: its image. Look for a much stronger one near {true}.",
+            )
+        )
     for n in (2, 3):
         found.append(
             Ghost(
