@@ -40,6 +40,12 @@ class HeldBack(Beside):
         self._go.set()
 
 
+def known(workshop: Workshop, job: int, beside: HeldBack) -> None:
+    """Wait until nothing of a job is worked out any more."""
+    while job_page(workshop, job).journey.thinking:
+        beside.wait_for_more(beside.known, 0.1)
+
+
 @pytest.fixture
 def rounds(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Bench, HeldBack]]:
     """A job in the rounds of its first band, its memory beside the writes."""
@@ -48,6 +54,7 @@ def rounds(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Bench, He
     Volunteer(bench.workshop, bench.job).work(lambda s: ".round" in s.key)
     beside = HeldBack()
     workshop = replace(bench.workshop, memory=beside, derivations=Derivations())
+    known(workshop, bench.job, beside)
     yield Bench(workshop, bench.job), beside
     beside.let_go()
     beside.close()
@@ -95,8 +102,7 @@ def at_once(bench: Bench) -> Workshop:
 def test_advice_beside_the_write_is_what_it_is_at_once(rounds: tuple[Bench, HeldBack]) -> None:
     bench, beside = rounds
     for n in range(4):
-        while job_page(bench.workshop, bench.job).journey.thinking:
-            beside.wait_for_more(beside.known, 0.1)
+        known(bench.workshop, bench.job, beside)
         here = job_page(bench.workshop, bench.job).journey
         there = job_page(at_once(bench), bench.job).journey
         assert here.next_key == there.next_key is not None

@@ -155,7 +155,7 @@ FORM_FIELDS = (
     FormField(MODEL, "maker", "Maker", "Orlwick"),
     FormField(MODEL, "model", "Model", "Slipway Five"),
     FormField(MODEL, "intermediate_frequency", "IF (kHz)", "455"),
-    FormField(MODEL, "first_intermediate", "First IF, if it converts twice (kHz)", "none"),
+    FormField(MODEL, "first_intermediate", "First IF of two (kHz)", "none"),
     FormField(MODEL, "fm_intermediate_frequency", "FM IF, if it has FM (MHz)", "10.7"),
     FormField(BAND, "name", "Band", "Broadcast"),
     FormField(BAND, "low", "From (kHz)", "540"),

@@ -89,7 +89,7 @@ export function TemplateForm({ onKept }: { onKept: (id: number) => Promise<void>
           the service data gives and leave the rest empty; what is missing is said where it is
           missed. Of a centre-tapped winding give the volts of one half.
         </Text>
-        <Grid templateColumns="repeat(6, 1fr)" gap={3}>
+        <Grid templateColumns="repeat(6, 1fr)" gap={3} alignItems="end">
           {rows("model")}
           {choices("model")}
         </Grid>
@@ -174,7 +174,7 @@ type BandProps = {
 
 function BandRow({ fields, choices, band, onChange }: BandProps) {
   return (
-    <Grid templateColumns="1.3fr 0.8fr 0.8fr 0.8fr 0.8fr 1.2fr 1fr 1.2fr" gap={3} alignItems="end">
+    <Grid templateColumns="repeat(5, minmax(0, 1fr))" gap={3} alignItems="end">
       {fields.map(({ name, label, example }) => (
         <FormRow
           key={name}
