@@ -47,6 +47,8 @@ NORM_RANGES = (
     OhmRange("old ohmmeter, R x 10", OhmmeterKind.SERIES, 1.5, 0.015),
     OhmRange("digital, 200 ohm", OhmmeterKind.CONSTANT_CURRENT, 3.0, 1e-3),
 )
+# two levels this near, as a logarithm, are one
+SAME_LEVEL = 0.01
 DEFAULT_ERROR = {
     FrequencyKnown.DISPLAY: 0.01,
     FrequencyKnown.COUNTER: 1e-5,
@@ -78,6 +80,16 @@ class GeneratorLimits:
             if level_v > self.greatest_v * (1.0 + 1e-9):
                 level_v = self.least_v * math.pow(10.0, (steps - 1) * self.step_db / 20.0)
         return level_v
+
+    def another_v(self, wanted_v: float, last_v: float) -> float:
+        """The level that it can give nearest to the wanted one, and not the last again: where its
+        steps are too coarse, one step on towards it."""
+        level_v = self.nearest_v(wanted_v)
+        again = abs(math.log(level_v / last_v)) < SAME_LEVEL
+        if not again or self.step_db <= 0.0:
+            return level_v
+        way = 1.0 if wanted_v > last_v else -1.0
+        return self.nearest_v(level_v * math.pow(10.0, way * self.step_db / 20.0))
 
 
 @dataclass(frozen=True, slots=True)

@@ -96,7 +96,7 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     results = tuple(_row_result(a, stale=record.stale(a, basis)) for a in answers)
     if figure is not None:
         results = (_figure_result(point, fresh[-1], figure, phase), *results)
-    level_v = _level_v(record, point, fresh, path)
+    level_v = _level_v(situation, point, fresh, path)
     ask = _ask(facts, point, level_v, len(answers) + 1)
     searching = any(a.ask.startswith(PAIR) for a in fresh)
     lost = searching and figure is None
@@ -160,14 +160,23 @@ def _now(
 
 
 def _level_v(
-    record: JobRecord, point: SensitivityPoint, rows: list[Answer], path: LevelPath | None
+    situation: Situation, point: SensitivityPoint, rows: list[Answer], path: LevelPath | None
 ) -> float:
-    """What to set the generator to next."""
+    """What to set the generator to next: not to the same level again while the ratio wanted lies
+    beyond all that were read, however coarse its steps are."""
+    record, generator = situation.record, situation.equipment.generator
     if rows and not any(a.ask.startswith(PAIR) for a in rows):
         return next_level_v(noise_of(rows[-1]))
     pairs = pairs_at_the_set(record, point.frequency_hz, rows)
     wanted_v = next_search_level_v(pairs, point.target_db) or point.limit_v or FIRST_LEVEL_V
-    return generator_level_v(path, wanted_v)
+    level_v = generator_level_v(path, wanted_v)
+    beyond = bool(pairs) and figure_of(record, point, rows) is None
+    # what lies outside of its range stays as it is wanted, and how to get there is said
+    if generator is None or not generator.least_v <= level_v <= generator.greatest_v:
+        return level_v
+    if beyond:
+        return generator.another_v(level_v, rows[-1].values["level"])
+    return generator.nearest_v(level_v)
 
 
 def _row_result(answer: Answer, *, stale: bool) -> Result:

@@ -10,13 +10,15 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts
+from glowdial.core.bench.equipment import Equipment, GeneratorLimits
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.level_path import PATH_STEP
 from glowdial.core.journey.record import Answer, JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.sensitivity import sensitivity_step
-from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, numbered_points
+from glowdial.core.journey.sensitivity_figure import FOUND, LEFT, figure_of, numbered_points
 from glowdial.core.journey.steps import Ask, Status, Step, find_ask, looked_at
+from glowdial.core.journey.within_equipment import within_equipment
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.verdicts import Verdict
 from glowdial.core.model.circuit import AerialKind
@@ -463,3 +465,29 @@ def test_a_planned_place_is_searched_from_its_own_readings() -> None:
     assert found.value == pytest.approx(9e-6, rel=0.05)
     # the other places begin where nothing is known
     assert planned(left_steps(record)[key])[0].example.startswith("50.0 ")
+
+
+@pytest.mark.parametrize("step_db", [0.0, 3.0, 10.0, 20.0])
+@pytest.mark.parametrize("true_v", [4e-6, 11e-6, 26e-6, 90e-6, 420e-6, 1.5e-3])
+def test_a_generator_of_coarse_steps_ends_the_search_as_well(true_v: float, step_db: float) -> None:
+    """It goes on to the step beyond instead of reading the same level for ever."""
+    limits = GeneratorLimits(least_v=2e-6, greatest_v=0.1, step_db=step_db)
+    facts, equipment = with_limit(LIMIT_V), Equipment(generator=limits)
+    record, levels = a_record(), []
+    while True:
+        situation = Situation(facts, record, equipment)
+        step = within_equipment(
+            sensitivity_step(situation, numbered_points(facts)[0], STAGE, LEFT), equipment, 0.0
+        )
+        if step.ask is None or step.retake or len(levels) > 12:
+            break
+        assert step.ask.recipe is not None
+        level_v = float(step.ask.recipe.change.get("generator_emf_v"))
+        # what is said is what the generator gives
+        assert float(step.ask.example.split()[0]) * 1e-6 == pytest.approx(level_v, rel=0.03)
+        levels.append(level_v)
+        record = typed(facts, record, levels_at(true_v, 0.4, level_v)[0])
+    assert len(levels) <= 8, levels
+    figure = figure_of(record, numbered_points(facts)[0].given, record.of_step(KEY))
+    assert figure is not None and figure.found is not None
+    assert figure.found.low_95_v <= true_v <= figure.found.high_95_v
