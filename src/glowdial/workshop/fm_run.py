@@ -42,15 +42,17 @@ class RunView:
 def run_view(workshop: Workshop, job_id: int, phase: str) -> RunView:
     """A phase's points, and the run that is taking them if there is one."""
     _check_phase(phase)
+    # whether it runs is looked at first: what it enters last is then counted, or it still runs
+    run = workshop.runs.of(job_id)
+    running = run is not None and run.running
     page = job_page(workshop, job_id)
     listed, waiting = fm_list(page.record), fm_waiting(page.situation, phase)
     total = sum(len(m.points) for m in listed.measurements) if listed else 0
     done = total - len(waiting)
-    run = workshop.runs.of(job_id)
     set_first = waiting[0].position if waiting and _by_hand(page) else ""
     if run is None or run.phase != phase:
         return RunView(phase, False, done, total, "", "", set_first)
-    return RunView(phase, run.running, done, total, run.now, run.trouble, set_first)
+    return RunView(phase, running, done, total, run.now, run.trouble, set_first)
 
 
 def _by_hand(page: JobPage) -> bool:

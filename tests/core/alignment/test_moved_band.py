@@ -113,7 +113,8 @@ def test_what_no_part_can_do_is_refused(wanted: float) -> None:
 def test_a_band_that_is_moved_says_where_its_pointer_stands() -> None:
     made = tidewater_facts().bands[0]
     moved = moved_band(made.tracked, (made.low_hz, made.high_hz), 1720e3, (SHUNT,))
-    band = replace(made, tracked=moved.tracked, printed=made)
+    stops = {"low_hz": moved.low_hz, "high_hz": moved.high_hz}
+    band = replace(made, tracked=moved.tracked, printed=made, **stops)
     for printed in np.linspace(made.low_hz, made.high_hz, 7):
         comes_in = moved.comes_in_hz(made.tracked, float(printed))
         assert band.pointer_hz(comes_in) == pytest.approx(float(printed), abs=60.0)
