@@ -89,16 +89,7 @@ function Found({ results }: { results: Step["results"] }) {
     <Box asChild fontSize="15px">
       <details>
         <summary>
-          {/* beside the marker, not below it */}
-          <Flex
-            as="span"
-            display="inline-flex"
-            verticalAlign="top"
-            maxW="calc(100% - 24px)"
-            columnGap={4}
-            wrap="wrap"
-            data-testid="found"
-          >
+          <Flex as="span" display="inline-flex" gap={4} wrap="wrap" data-testid="found">
             {results.map((r) => (
               <Flex as="span" key={`${r.seq} ${r.label}`} gap={1} align="center">
                 <VerdictShape verdict={r.verdict} />
