@@ -8,7 +8,15 @@ from dataclasses import replace
 
 import pytest
 
-from glowdial.core.journey.chain import AERIAL, DETECTOR, MIXER, SPEAKER, SetUp, chain_picture
+from glowdial.core.journey.chain import (
+    AERIAL,
+    DETECTOR,
+    FIRST_MIXER,
+    MIXER,
+    SPEAKER,
+    SetUp,
+    chain_picture,
+)
 from glowdial.core.journey.pictures import ChainKind
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.language.quantities import LEVEL, khz, parse
@@ -48,15 +56,13 @@ def test_every_adjuster_of_the_band_is_on_the_chain_and_only_the_present_one_lit
     facts: ReceiverFacts,
 ) -> None:
     for band in facts.bands:
-        own = (band.high_adjuster, band.low_adjuster, band.aerial_adjuster, band.rf_adjuster)
-        wanted = {*facts.if_adjusters(), *(key for key in own if key)}
+        wanted = {*facts.if_adjusters(), *band.own_adjusters}
         for lit in sorted(wanted):
             now = SetUp(band.high_mark_hz, AERIAL, band=band.key, adjuster=lit)
             drawn = chain_picture(facts, JobRecord(), now)
             cores = [c for b in (*drawn.blocks, *drawn.oscillators) for c in b.cores]
-            assert {c.key for c in cores} >= wanted - {band.rf_adjuster}
-            assert [c.key for c in cores if c.lit] in ([lit], [])
-            assert lit == band.rf_adjuster or any(c.lit for c in cores)
+            assert {c.key for c in cores} >= wanted
+            assert [c.key for c in cores if c.lit] == [lit]
 
 
 @pytest.mark.parametrize("facts", EVERY, ids=SHEETS)
@@ -79,6 +85,41 @@ def test_the_oscillator_stands_an_intermediate_frequency_off_and_is_stopped_when
     generator, meter = stopped.points
     assert (generator.block, generator.behind, generator.letter) == (MIXER, False, "G")
     assert (meter.block, meter.letter) == (DETECTOR, "V")
+
+
+@pytest.mark.parametrize("stage", [True, False])
+def test_every_circuit_before_the_mixer_stands_on_the_chain(*, stage: bool) -> None:
+    facts = EVERY[0]
+    band = replace(facts.bands[0], rf_adjuster="r1", more_rf_adjusters=("r2",))
+    more = (replace(facts.adjusters[0], key=key) for key in ("r1", "r2"))
+    stages = tuple(s for s in facts.circuit.stages if stage or s.role is not Role.RF)
+    if stage and not any(s.role is Role.RF for s in stages):
+        stages = (replace(stages[0], name="V0", role=Role.RF), *stages)
+    facts = replace(
+        facts,
+        bands=(band,),
+        adjusters=(*facts.adjusters, *more),
+        circuit=replace(facts.circuit, stages=stages),
+    )
+    drawn = chain_picture(facts, JobRecord(), SetUp(1e6, AERIAL, band=band.key, adjuster="r2"))
+    at = {c.key: n for n, b in enumerate(drawn.blocks) for c in b.cores}
+    mixer = [b.key for b in drawn.blocks].index(MIXER)
+    assert at["r1"] < at["r2"] < mixer
+    assert [c.key for b in drawn.blocks for c in b.cores if c.lit] == ["r2"]
+
+
+def test_a_fixed_oscillator_has_its_mixer_ahead_of_the_tunable_one() -> None:
+    facts = EVERY[0]
+    tracked = replace(facts.bands[0].tracked, fixed_first_hz=9e6)
+    facts = replace(facts, bands=(replace(facts.bands[0], tracked=tracked),))
+    now = SetUp(14.2e6, AERIAL, band=facts.bands[0].key)
+    drawn = chain_picture(facts, JobRecord(), now)
+    keys = [b.key for b in drawn.blocks]
+    assert drawn.feeds == (FIRST_MIXER, MIXER) and keys.index(FIRST_MIXER) < keys.index(MIXER)
+    fixed, tunable = drawn.oscillators
+    assert fixed.tuned == "9 MHz" and not fixed.cores
+    tunable_hz = 14.2e6 - 9e6 + tracked.image_offset_hz
+    assert float(tunable.tuned.split()[0]) * 1e6 == pytest.approx(tunable_hz, abs=100.0)
 
 
 def test_two_conversions_have_two_mixers_and_two_oscillators() -> None:

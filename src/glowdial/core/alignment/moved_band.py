@@ -46,8 +46,7 @@ class MovedBand:
 
     def comes_in_hz(self, before: TrackedBand, frequency_hz: float) -> float:
         """What comes in where a frequency came in before."""
-        gang = before.oscillator.gang_capacity_f(frequency_hz + before.offset_hz)
-        return float(self.tracked.oscillator.resonance_hz(gang) - self.tracked.offset_hz)
+        return self.tracked.at_place_of_hz(before, frequency_hz)
 
 
 @lru_cache(maxsize=256)

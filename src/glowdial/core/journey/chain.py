@@ -30,6 +30,7 @@ from glowdial.core.tracing.derived import (
 )
 
 AERIAL, MIXER, SPEAKER, DETECTOR = "aerial", "mixer", "loudspeaker", "detector"
+FIRST_MIXER = "first-mixer"
 GENERATOR, METER = "G", "V"
 NAMES = {
     Role.RF: "RF",
@@ -153,11 +154,15 @@ def _blocks(facts: ReceiverFacts, band: BandFacts | None, now: SetUp) -> list[Ch
     blocks = [ChainBlock(AERIAL, ChainKind.AERIAL, _aerial(facts))]
     aerial = (band.aerial_adjuster, band.aerial_low_adjuster) if band else ()
     blocks.append(_tuned("aerial-circuit", facts, aerial, now))
-    radio = [s for s in stages if s.role is Role.RF]
-    for n, stage in enumerate(radio):
+    circuits = _rf_circuits(band)
+    for n, stage in enumerate(s for s in stages if s.role is Role.RF):
         blocks.append(_amplifier(facts, stage, ""))
-        adjusters = (band.rf_adjuster, band.rf_low_adjuster) if band and n == 0 else ()
+        adjusters = circuits.pop(0) if circuits else ()
         blocks.append(_tuned(f"rf-circuit-{n + 1}", facts, adjusters, now))
+    # coupled to the one before, without a stage between
+    blocks += [_tuned(f"coupled-{n}", facts, keys, now) for n, keys in enumerate(circuits, 1)]
+    if band is not None and band.tracked.fixed_first_hz:
+        blocks.append(ChainBlock(FIRST_MIXER, ChainKind.MIXER, "first mixer"))
     cans = list(facts.transformers)
     mixer = next((s for s in stages if s.role is Role.MIXER), None)
     if mixer is not None:
@@ -199,6 +204,13 @@ def _tuned(
     return ChainBlock(key, ChainKind.TUNED, "", tuned, cores=cores)
 
 
+def _rf_circuits(band: BandFacts | None) -> list[tuple[str | None, ...]]:
+    """The adjusters of a band's circuits between aerial and mixer, circuit by circuit."""
+    if band is None or band.rf_adjuster is None:
+        return []
+    return [(band.rf_adjuster, band.rf_low_adjuster), *((k,) for k in band.more_rf_adjusters)]
+
+
 def _second_conversion(facts: ReceiverFacts) -> list[ChainBlock]:
     double = facts.circuit.conversion
     if double is None:
@@ -227,6 +239,14 @@ def _oscillators(
         cores=tuple(ChainCore(k, facts.adjuster(k).name) for k in keys if k),
         stopped=now.oscillator_stopped,
     )
+    if band is not None and band.tracked.fixed_first_hz:
+        fixed = ChainBlock(
+            "fixed-oscillator",
+            ChainKind.OSCILLATOR,
+            "fixed oscillator",
+            khz(band.tracked.fixed_first_hz),
+        )
+        return (FIRST_MIXER, MIXER), (fixed, first)
     double = facts.circuit.conversion
     if double is None:
         return (MIXER,), (first,)

@@ -176,9 +176,7 @@ def _at_same_gang(
     is a place: far beyond the stops no capacity is left for a formula."""
     low, high = stops_hz
     near_hz = min(max(frequency_hz, low / BEYOND_STOPS), BEYOND_STOPS * high)
-    gang = here.oscillator.gang_capacity_f(near_hz + here.offset_hz)
-    found = float(there.oscillator.resonance_hz(gang) - there.offset_hz)
-    return found * frequency_hz / near_hz
+    return there.at_place_of_hz(here, near_hz) * frequency_hz / near_hz
 
 
 @dataclass(frozen=True, slots=True)

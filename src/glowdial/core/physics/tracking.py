@@ -159,6 +159,12 @@ class TrackedBand:
         """The frequency that the oscillator brings in at a gang capacity of the signal section."""
         return self.oscillator.resonance_hz(self.oscillator_gang_f(gang_f)) - self.offset_hz
 
+    def at_place_of_hz(self, other: TrackedBand, frequency_hz: float) -> float:
+        """What comes in here where another oscillator, on the same gang, brings in a frequency; not
+        finite where that is beyond all capacity."""
+        gang = other.oscillator.gang_capacity_f(frequency_hz + other.offset_hz)
+        return float(self.oscillator.resonance_hz(gang) - self.offset_hz)
+
     def error_hz(self, signal_hz: Floats | float) -> Floats:
         """Tracking error where the signal circuit resonates at ``signal_hz``."""
         gang = self.signal.gang_capacity_f(signal_hz)

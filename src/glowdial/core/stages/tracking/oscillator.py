@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -28,6 +28,7 @@ from glowdial.core.journey.dial_marks import (
     mark_doubt_hz,
     pointed_hz,
 )
+from glowdial.core.journey.memory import Memory
 from glowdial.core.journey.record import CABINET, Answer, Change, JobRecord, Move
 from glowdial.core.journey.registers import RegisterForm
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
@@ -81,6 +82,30 @@ class OscillatorRead:
 def fitted(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> FittedOscillator:
     """The band's oscillator by everything that was read and turned so far."""
     return fitted_to(read_of(facts, record, band))
+
+
+def fitted_beside(
+    facts: ReceiverFacts, record: JobRecord, band: BandFacts, memory: Memory
+) -> FittedOscillator | None:
+    """The same, worked out beside the write; None until then. What is foretold of the second mark
+    from the first alone is a small matter, and the next question wants it: that is done at once."""
+    read = read_of(facts, record, band)
+    if len(read.events) > 1 and not worked_out(
+        memory, ("oscillator", read), lambda: fitted_to(read)
+    ):
+        return None
+    return fitted_to(read)
+
+
+def worked_out(memory: Memory, key: Hashable, work: Callable[[], object]) -> bool:
+    """Whether something was worked out that is kept by what it was made from: a memory that works
+    beside the write begins it, and remembers only that it is known."""
+
+    def known() -> bool:
+        work()
+        return True
+
+    return memory.recall(key, known) is True
 
 
 def read_of(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> OscillatorRead:

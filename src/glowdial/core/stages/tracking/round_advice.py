@@ -24,6 +24,7 @@ from glowdial.core.stages.tracking.oscillator import (
     mark_of,
     read_of,
     reads_since_moved,
+    worked_out,
 )
 from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 
@@ -135,10 +136,7 @@ def worked_rounds(
     def advised() -> Advice:
         return _advised(read, marks, travel, pointer_free=free)
 
-    # what is remembered is that it is known: the fit itself is kept by what it was made from
-    known = memory.recall(
-        ("oscillator", read, marks, travel, free), lambda: bool(advised().now.act)
-    )
+    known = worked_out(memory, ("advice", read, marks, travel, free), advised)
     return Rounds(facts, record, band, advised() if known else None, visits)
 
 

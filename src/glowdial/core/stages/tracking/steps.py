@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from glowdial.core.alignment.next_move import SURE
+from glowdial.core.alignment.oscillator_state import FittedOscillator
 from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
     AERIAL_LEVEL_V,
@@ -36,7 +37,7 @@ from glowdial.core.stages.tracking.ghosts import first_foretold, foretold
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.moved import move_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
-from glowdial.core.stages.tracking.oscillator import fitted
+from glowdial.core.stages.tracking.oscillator import fitted, fitted_beside
 from glowdial.core.stages.tracking.peaks import peak_steps, pulled_steps, set_up_at
 from glowdial.core.stages.tracking.plan import (
     Peaking,
@@ -72,7 +73,7 @@ def _band_steps(
 ) -> list[Step]:
     prefix = f"osc.{band.key}"
     set_up = _set_up(facts, record, band)
-    survey = _survey(facts, record, band)
+    survey = _survey(facts, record, band, memory)
     decide = _decide(facts, record, band, survey)
     moves = move_steps(facts, record, band) if survey.status is Status.DONE else []
     # what is to be moved is aligned: nothing is left to be decided
@@ -125,10 +126,11 @@ def _generator_to(facts: ReceiverFacts) -> str:
     return f"generator to the {lead.to.removeprefix('the ').partition(',')[0]}"
 
 
-def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
+def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts, memory: Memory) -> Step:
     key = as_found_key(band)
     ends = band_ends(band)
-    found = readings(record, key, (_as_found_ask(facts, record, band, e) for e in ends))
+    fit = fitted_beside(facts, record, band, memory)
+    found = readings(record, key, (_as_found_ask(facts, record, band, e, fit) for e in ends))
     results = tuple(
         mark_result(band, end.mark_hz, r.answer, label=khz(end.mark_hz), stale=False, as_found=True)
         for end, r in zip(ends, found, strict=True)
@@ -143,15 +145,24 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> Step:
         leads=dial_leads(facts),
         powered=True,
         scale=_as_found(facts, band, found),
+        thinking=fit is None,
     )
     return conclude(step, found)
 
 
-def _as_found_ask(facts: ReceiverFacts, record: JobRecord, band: BandFacts, end: End) -> Ask:
+def _as_found_ask(
+    facts: ReceiverFacts,
+    record: JobRecord,
+    band: BandFacts,
+    end: End,
+    fit: FittedOscillator | None,
+) -> Ask:
     """A mark as found: foretold by the sheet, and by what the other end was read to be."""
     ask = mark_ask(facts, band, end.mark_hz, end.name)
+    if fit is None:
+        return ask
     doubt_hz = mark_doubt_hz(facts, band, end.mark_hz)
-    found = fitted(facts, record, band).foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
+    found = fit.foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
     if record.latest(as_found_key(band), end.name) is not None:
         # typed anew: held against everything that was read, itself too
         return replace(ask, foretold=foretold(band, "frequency", found))
