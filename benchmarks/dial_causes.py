@@ -12,7 +12,8 @@ import numpy as np
 from scipy.optimize import minimize_scalar
 
 from benchmarks.hidden_oscillator import HiddenBand
-from benchmarks.oscillator_moves import GANG, parts_of
+from benchmarks.oscillator_designs import GANG
+from benchmarks.oscillator_moves import parts_of
 from glowdial.core.alignment.dial_causes import (
     ROLES,
     DialFault,

@@ -9,11 +9,12 @@ import math
 import sys
 import time
 from collections import defaultdict
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
+from benchmarks.oscillator_designs import Design, designs
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
 from glowdial.core.alignment.next_move import Act, Mark, next_move
 from glowdial.core.alignment.oscillator_state import (
@@ -27,161 +28,18 @@ from glowdial.core.journey.slips import doubts_of
 from glowdial.core.journey.steps import Ask, Foretold
 from glowdial.core.physics.tracking import (
     AdjusterKind,
-    Gang,
     TrackedBand,
     TrimmerPlace,
-    best_points,
-    cut_plates,
-    signal_circuit,
-    two_point,
 )
 from glowdial.core.stages.tracking.ghosts import first_foretold, ghosts
 from glowdial.core.stages.tracking.oscillator import turner_of
 from glowdial.core.stages.tracking.round_words import SUSPECTED
 
-GANG = Gang(12e-12, 430e-12)
-SHORT_GANG = Gang(10e-12, 250e-12)
-RACK = Gang(12e-6, 170e-6)
-FM_GANG = Gang(5e-12, 17e-12)
 MOST_STEPS = 24
 # of so many bands one has a dead adjuster at its high end, far enough out to be turned
 DEAD_ONE_IN, TELLING = 10, 1.5
 # a mark between the ends may stand so much further out than it could, in tolerances
 HALF = 0.5
-
-
-@dataclass(frozen=True)
-class Design:
-    """A circuit: its name, band, IF, nominal design, and the parts that its adjusters change."""
-
-    name: str
-    low_hz: float
-    high_hz: float
-    intermediate_hz: float
-    tracked: TrackedBand
-    high: AdjusterKind | None
-    low: AdjusterKind | None
-    bandwidth_hz: float
-
-
-def designs(rng: np.random.Generator) -> list[Design]:
-    """One of each circuit, its figures drawn."""
-    mf_hz = float(rng.choice([262e3, 455e3, 465e3]))
-    medium = (530e3, 1620e3)
-    medium_signal = signal_circuit(GANG, *medium)
-    short_low = float(rng.uniform(2e6, 6e6))
-    short = (short_low, 2.9 * short_low)
-    short_signal = signal_circuit(GANG, *short)
-    long = (150e3, 300e3)
-    trimmer, padder, core = AdjusterKind.TRIMMER, AdjusterKind.PADDER, AdjusterKind.CORE
-    wide, narrow = 0.018 * mf_hz, 3e3
-
-    def three(stray_pf: float, place: TrimmerPlace) -> TrackedBand:
-        return best_points(medium_signal, mf_hz, *medium, place=place, stray_f=stray_pf * 1e-12)
-
-    return [
-        Design(
-            "trimmer at the gang, padder",
-            *medium,
-            mf_hz,
-            three(0.0, TrimmerPlace.ACROSS_GANG),
-            trimmer,
-            padder,
-            wide,
-        ),
-        Design(
-            "trimmer at the coil, padder, stray",
-            *medium,
-            mf_hz,
-            three(8.0, TrimmerPlace.ACROSS_COIL),
-            trimmer,
-            padder,
-            wide,
-        ),
-        Design(
-            "trimmer, core, fixed padder, stray",
-            *medium,
-            mf_hz,
-            three(6.0, TrimmerPlace.ACROSS_GANG),
-            trimmer,
-            core,
-            wide,
-        ),
-        Design(
-            "cut plates, trimmer and core",
-            *medium,
-            mf_hz,
-            cut_plates(medium_signal, mf_hz, *medium),
-            trimmer,
-            core,
-            wide,
-        ),
-        Design(
-            "cut plates, trimmer alone",
-            *medium,
-            mf_hz,
-            cut_plates(medium_signal, mf_hz, *medium),
-            trimmer,
-            None,
-            wide,
-        ),
-        Design(
-            "short wave above",
-            *short,
-            mf_hz,
-            best_points(short_signal, mf_hz, *short),
-            trimmer,
-            core,
-            wide,
-        ),
-        Design(
-            "short wave below",
-            *short,
-            mf_hz,
-            two_point(short_signal, mf_hz, short, high_side=False),
-            trimmer,
-            core,
-            wide,
-        ),
-        Design(
-            "long wave below",
-            *long,
-            50e3,
-            two_point(signal_circuit(GANG, *long), 50e3, (160e3, 280e3), high_side=False),
-            trimmer,
-            core,
-            narrow,
-        ),
-        Design(
-            "slug rack",
-            *medium,
-            262e3,
-            replace(best_points(signal_circuit(RACK, *medium), 262e3, *medium), inductive=True),
-            core,
-            trimmer,
-            wide,
-        ),
-        Design(
-            "FM, core and trimmer",
-            87.5e6,
-            108e6,
-            10.7e6,
-            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
-            trimmer,
-            core,
-            220e3,
-        ),
-        Design(
-            "FM, one core",
-            87.5e6,
-            108e6,
-            10.7e6,
-            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
-            core,
-            None,
-            220e3,
-        ),
-    ]
 
 
 def parts_of(tracked: TrackedBand) -> Parts:

@@ -200,7 +200,7 @@ def test_other_circuits_come_inside_from_as_found(tmp_path: Path, name: str) -> 
     seed = SEEDS.get(name, 31)
     view, _ = worked(tmp_path, sheet, facts, seed)
     check(view, facts, seed)
-    check_peaked(view, facts, seed)
+    assert check_peaked(view, facts, seed) == 1
     moves = [m for m in view.record.moves if m.step.startswith("osc.band1.round")]
     assert 0 < len(moves) <= 8
 

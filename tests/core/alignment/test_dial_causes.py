@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from benchmarks.dial_causes import MARKS, SPAN, calibrated
-from benchmarks.oscillator_moves import GANG, parts_of
+from benchmarks.oscillator_designs import GANG
+from benchmarks.oscillator_moves import parts_of
 
 from glowdial.core.alignment.dial_causes import DialFault, MarkError, best_to_turn, dial_causes
 from glowdial.core.physics.tracking import TankRole, best_points, signal_circuit

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 import pytest
-from benchmarks.oscillator_moves import Tally, designs, work
+from benchmarks.oscillator_designs import designs
+from benchmarks.oscillator_moves import Tally, work
 
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
 from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
