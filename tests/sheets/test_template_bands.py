@@ -113,8 +113,14 @@ def test_a_fixed_oscillator_ahead_of_the_tunable_one_shifts_the_whole_band() -> 
 
 
 @pytest.mark.parametrize(
-    ("crystal", "words"), [("15 MHz", "turns its scale round"), ("13.8 MHz", "not above the IF")]
+    ("crystal", "refusal", "words"),
+    [
+        ("15 MHz", BadInput, "turns the scale round"),
+        ("13.8 MHz", ValidationError, "not above the IF"),
+    ],
 )
-def test_a_fixed_oscillator_that_cannot_be_is_refused(crystal: str, words: str) -> None:
-    with pytest.raises(ValidationError, match=words):
+def test_a_fixed_oscillator_that_cannot_be_is_refused(
+    crystal: str, refusal: type[Exception], words: str
+) -> None:
+    with pytest.raises(refusal, match=words):
         made(bands=[{**SHORT, "first_oscillator": crystal}])

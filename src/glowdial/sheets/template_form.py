@@ -338,6 +338,10 @@ def _band(form: BandForm) -> TemplateBand:
     if high_hz <= low_hz:
         wanted = f"must lie above the low end, {khz(low_hz)}"
         raise BadInput(f"{name}, high end", form.high, wanted, "540 to 1600")
+    fixed_hz = _given(form.first_oscillator, FREQUENCY, f"{name}, fixed oscillator") or 0.0
+    if fixed_hz >= low_hz:
+        wanted = "above its band turns the scale round; enter the tunable IF behind it as the band"
+        raise BadInput(f"{name}, fixed oscillator", form.first_oscillator, wanted, "9000")
     return TemplateBand(
         name=name,
         low_hz=low_hz,
@@ -348,8 +352,7 @@ def _band(form: BandForm) -> TemplateBand:
         oscillator_above=form.oscillator is OscillatorSide.ABOVE,
         cut_plates=form.plates is Plates.CUT,
         before_mixer=list(BeforeMixer).index(form.before_mixer) + 1,
-        first_oscillator_hz=_given(form.first_oscillator, FREQUENCY, f"{name}, fixed oscillator")
-        or 0.0,
+        first_oscillator_hz=fixed_hz,
     )
 
 

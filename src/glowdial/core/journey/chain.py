@@ -243,7 +243,7 @@ def _oscillators(
         fixed = ChainBlock(
             "fixed-oscillator",
             ChainKind.OSCILLATOR,
-            "fixed oscillator",
+            "crystal",
             khz(band.tracked.fixed_first_hz),
         )
         return (FIRST_MIXER, MIXER), (fixed, first)
