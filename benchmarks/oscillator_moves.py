@@ -1,5 +1,7 @@
 """How many moves the fitted oscillator needs: seeded misaligned receivers that it cannot see into.
 
+Both schools: what is inside is left, and a band that is worked is brought to the middle.
+
 python -m benchmarks.oscillator_moves [RECEIVERS]
 """
 
@@ -35,7 +37,7 @@ from glowdial.core.stages.tracking.ghosts import first_foretold, ghosts
 from glowdial.core.stages.tracking.oscillator import turner_of
 from glowdial.core.stages.tracking.round_words import SUSPECTED
 
-MOST_STEPS = 24
+MOST_STEPS = 40
 # of so many bands one has a dead adjuster at its high end, far enough out to be turned
 DEAD_ONE_IN, TELLING = 10, 1.5
 # a mark between the ends may stand so much further out than it could, in tolerances
@@ -152,6 +154,7 @@ class Tally:
     suspected: list[bool] = field(default_factory=list)
     wrongly_suspected: list[bool] = field(default_factory=list)
     slips: list[bool] = field(default_factory=list)
+    turned_once: list[bool] = field(default_factory=list)
     images: list[bool] = field(default_factory=list)
     first: list[bool] = field(default_factory=list)
     checked: dict[str, int] = field(default_factory=lambda: defaultdict(int))
@@ -191,18 +194,18 @@ def _between_the_ends(band: HiddenBand, marks: list[float]) -> tuple[float, floa
     return left, max(abs(band.error(m)) for m in between)
 
 
-def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
-    """One band, from as found until it is left."""
+def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool = False) -> None:
+    """One band, from as found until it is left, or ``to_middle`` until no turn is worth a touch."""
     rng = np.random.default_rng((seed, 13))
     tolerance = 0.005 if design.low_hz < 80e6 else 0.002
     band = hidden(design, rng, tolerance)
     low_mark, high_mark = design.low_hz * 1.12, design.high_hz / 1.12
     if design.low_hz > 80e6:
         low_mark, high_mark = 90e6, 106e6
-    marks = [high_mark, low_mark]
-    if not put_right(band, marks):
+    ends = [high_mark, low_mark]
+    if not put_right(band, ends):
         return
-    set_wrong(band, marks, rng)
+    set_wrong(band, ends, rng)
     dead = seed % DEAD_ONE_IN == 0 and abs(band.error(high_mark)) > TELLING
     if dead:
         band.screws["high"].dead = True
@@ -212,11 +215,14 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
         for k, kind in kinds.items()
     ]
     adjusters = {high_mark: "high", low_mark: "low" if design.low else None}
+    # where both ends are adjusted, a mark between them is looked at too
+    middle = [math.sqrt(low_mark * high_mark)] if design.low else []
+    marks = [*ends, *middle]
     doubts = {
         m: reading_doubt_hz(design.bandwidth_hz, (design.low_hz, design.high_hz), m) for m in marks
     }
     prior = fit_oscillator(design.tracked, (design.low_hz, design.high_hz), turners, [])
-    for mark in marks:
+    for mark in ends:
         # the image is tuned in instead, before anything is known of this set
         image_hz = band.stands(mark) + 2.0 * design.tracked.offset_hz
         if image_hz > 0.0:
@@ -228,25 +234,41 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
                 tally.checked[design.name] += 1
             else:
                 tally.first.append(_is_asked(told, band.stands(mark), mark))
-    events: list[Event] = [MarkRead(m, band.read(m), doubts[m]) for m in marks]
-    reads = dict.fromkeys(marks, 1)
+    found = [MarkRead(m, band.read(m), doubts[m]) for m in ends]
+    # one that reads inside is decided to be left, by either school
+    asked = any(abs(r.frequency_hz - r.mark_hz) > tolerance * r.mark_hz for r in found)
+    events: list[Event] = list(found)
+    reads = dict.fromkeys(ends, 1) | dict.fromkeys(middle, 0)
+    seen = dict.fromkeys(ends, True) | dict.fromkeys(middle, False)
     moves = dict.fromkeys(kinds, 0)
     told_once = False
-    was_inside = all(abs(band.error(m)) <= 0.6 for m in marks)
+    was_inside = all(abs(band.error(m)) <= 0.6 for m in ends)
     for _ in range(MOST_STEPS):
         begun = time.perf_counter()
         fit = fit_oscillator(design.tracked, (design.low_hz, design.high_hz), turners, events)
         now = next_move(
             fit,
-            [Mark(m, tolerance * m, adjusters[m], doubts[m], reads[m]) for m in marks],
+            [
+                Mark(
+                    m,
+                    tolerance * m,
+                    adjusters.get(m),
+                    doubts[m],
+                    reads[m],
+                    between=m in middle,
+                    seen=seen[m],
+                )
+                for m in marks
+            ],
             dict.fromkeys(kinds, 8.0),
+            to_middle=to_middle and asked,
         )
         tally.fits_ms.append(1e3 * (time.perf_counter() - begun))
         if moves.get("high") == 1 and reads[high_mark] and not told_once:
             told_once = True
             suspect = fit.does_nothing("high") >= SUSPECTED
             (tally.suspected if dead else tally.wrongly_suspected).append(suspect)
-        if now.act in (Act.LEAVE, Act.STUCK):
+        if now.act in (Act.LEAVE, Act.STUCK, Act.BEST):
             break
         foretold = fit.foreseen(
             now.mark_hz,
@@ -254,12 +276,12 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
             reading_doubt_hz=doubts[now.mark_hz],
         )
         if now.act is Act.TURN:
-            before = abs(band.stands(now.mark_hz) - now.mark_hz)
+            before = abs(band.stands(now.sake_hz) - now.sake_hz)
             band.turn(now.adjuster, now.turns)
-            after = abs(band.stands(now.mark_hz) - now.mark_hz)
+            after = abs(band.stands(now.sake_hz) - now.sake_hz)
             moves[now.adjuster] += 1
             if not now.trial:
-                tally.worse.append(after > before + doubts[now.mark_hz])
+                tally.worse.append(after > before + doubts[now.sake_hz])
             events.append(Turned(now.adjuster, now.turns))
             reads = dict.fromkeys(marks, 0)
         hz = band.read(now.mark_hz)
@@ -273,20 +295,22 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
                 tally.halves.append(foretold.half_hz / doubts[now.mark_hz])
         events.append(MarkRead(now.mark_hz, hz, doubts[now.mark_hz]))
         reads[now.mark_hz] += 1
+        seen[now.mark_hz] = True
     if dead:
         tally.dead.append(now.act is Act.STUCK and moves["high"] <= 1)
+        tally.turned_once.append(moves["high"] <= 1)
         return
     tally.called_dead.append(now.act is Act.STUCK)
     band.minutes = 60.0
-    ends = [m for m in marks if adjusters[m]] if len(kinds) == 1 else marks
-    good = all(abs(band.error(m)) <= 1.0 for m in ends)
+    adjusted = [m for m in ends if adjusters[m]] if len(kinds) == 1 else ends
+    good = all(abs(band.error(m)) <= 1.0 for m in adjusted)
     tally.inside.append(good)
     if not good:
         tally.outside_names.append(
-            f"{design.name} {seed} {sheet} {[round(band.error(m), 2) for m in marks]} {moves}"
+            f"{design.name} {seed} {sheet} {[round(band.error(m), 2) for m in ends]} {moves}"
         )
     if len(kinds) == 2:
-        left, could_be = _between_the_ends(band, marks)
+        left, could_be = _between_the_ends(band, ends)
         worked = tally.between if sum(moves.values()) else tally.between_left
         worked.append(left - could_be)
         tally.between_outside.append(left > max(1.0, could_be + HALF))
@@ -299,14 +323,24 @@ def work(design: Design, seed: int, sheet: str, tally: Tally) -> None:
 
 
 def main(receivers: int) -> None:
-    """Work so many receivers of one to five bands, and print what it took."""
+    """Work so many receivers of one to five bands by both schools, and print what it took."""
+    for to_middle in (False, True):
+        print("to the middle of the tolerances:" if to_middle else "what is inside is left:")
+        _print(_worked(receivers, to_middle=to_middle))
+
+
+def _worked(receivers: int, *, to_middle: bool) -> Tally:
     tally = Tally()
     for seed in range(receivers):
         rng = np.random.default_rng((seed, 77))
         known = designs(rng)
         sheet = ("right", "wrong", "missing")[seed % 3]
         for n in rng.choice(len(known), int(rng.integers(1, 6)), replace=False):
-            work(known[int(n)], 101 * seed + int(n), sheet, tally)
+            work(known[int(n)], 101 * seed + int(n), sheet, tally, to_middle=to_middle)
+    return tally
+
+
+def _print(tally: Tally) -> None:
     print(f"{len(tally.inside)} bands, both ends inside {_share(tally.inside)}")
     for line in tally.outside_names[:12]:
         print("   outside:", line)
@@ -338,10 +372,13 @@ def main(receivers: int) -> None:
         f"that were left as found {_share(left)}); "
         f"further out than that, and outside: {_share(tally.between_outside)}"
     )
-    print(f"dead adjusters named after one turn: {_share(tally.dead)}")
     print(
         f"named as a suspect after one turn: dead {_share(tally.suspected)}, working "
         f"{_share(tally.wrongly_suspected)}"
+    )
+    print(
+        f"dead adjusters turned no more than once: {_share(tally.turned_once)}; the band ended by "
+        f"it: {_share(tally.dead)}"
     )
     print(f"working ones called dead: {_share(tally.called_dead)}")
     print(f"bands well inside left alone: {_share(tally.untouched)}")

@@ -52,10 +52,22 @@ def test_the_rounds_show_both_ends_as_found_and_as_moved() -> None:
         *(an_answer(n, survey, e, {"frequency": hz}) for n, (e, hz) in enumerate(ends.items(), 1)),
         an_answer(3, f"osc.{band.key}.decide", "decision", decision="align"),
     )
-    step = next(s for s in journey(FACTS, record).steps if ".round1" in s.key)
+    middle = next(s for s in journey(FACTS, record).steps if ".round1" in s.key)
+    assert middle.scale is not None and middle.ask is not None
+    # what stands between is drawn once it is asked for
+    assert [(len(m.readings), m.lit) for m in middle.scale.marks] == [
+        (1, False),
+        (0, True),
+        (1, False),
+    ]
+    read = an_answer(4, middle.key, middle.ask.key, {"frequency": 1008e3})
+    record = replace(record, answers=(*record.answers, read))
+    step = next(
+        s for s in journey(FACTS, record).steps if ".round1" in s.key and s.adjuster is not None
+    )
     assert step.scale is not None
-    assert [len(m.readings) for m in step.scale.marks] == [1, 1]
-    assert {m.readings[0].words for m in step.scale.marks} == {"as found"}
+    assert [len(m.readings) for m in step.scale.marks] == [1, 1, 1]
+    assert [m.readings[0].words for m in step.scale.marks] == ["as found", "checked", "as found"]
     (lit,) = [m for m in step.scale.marks if m.lit]
     seq = max(a.seq for a in record.answers) + 1
     assert step.ask is not None

@@ -246,12 +246,45 @@ def tracking(high_hz: float, low_hz: float, *more: Answer, **lists: object) -> J
     return at(a_record(*answers, **lists))
 
 
+def between(hz: float) -> Answer:
+    """The mark between the ends, which is read before anything is turned."""
+    return an_answer(94, "osc.bc.round1.middle", "check", {"frequency": hz})
+
+
+def test_what_stands_between_is_read_before_anything_is_turned_and_not_where_nothing_is() -> None:
+    step = tracking(1430e3, 600e3).step("osc.bc.round1.middle")
+    assert step.ask is not None and step.ask.key == "check" and step.adjuster is None
+    assert "read 1000 kHz too" in step.title and "Before anything is turned" in step.advice[0]
+    with pytest.raises(NotFound):
+        tracking(1430e3, 600e3).step("osc.bc.round1.high")
+    with pytest.raises(NotFound):
+        tracking(1401e3, 600e3).step("osc.bc.round1.middle")
+    # closed by somebody, it is not asked for again
+    closed = Closure(94, "osc.bc.round1.middle", "no signal there", "none", "the owner")
+    ask = ask_of(tracking(1430e3, 600e3, closures=(closed,)), "osc.bc.round1.high")
+    assert ask.recipe is not None and ask.recipe.doing is Doing.TURN_AND_FIND
+
+
+def test_what_stands_between_is_brought_inside_where_the_ends_already_are() -> None:
+    moved = an_answer(95, "osc.bc.round1.high", "move1", {"turns": 0.5, "frequency": 1403e3})
+    low = an_answer(96, "osc.bc.round1.low", "check", {"frequency": 601e3})
+    middle = [
+        an_answer(97 + n, "osc.bc.round2.middle", ask, {"frequency": 1008e3})
+        for n, ask in enumerate(("check", "again1", "again2"))
+    ]
+    state = tracking(1430e3, 600.5e3, between(1015e3), moved, low, *middle)
+    due = next(s for s in state.steps if ".round" in s.key and s.ask is not None)
+    assert due.adjuster is not None and due.ask is not None and due.ask.recipe is not None
+    assert "It is turned for 1000 kHz, which is outside" in " ".join(due.advice)
+    assert "1000 kHz falls by" in " ".join(due.advice)
+
+
 def test_the_trimmer_is_advised_the_way_that_takes_the_error_away() -> None:
-    ask = ask_of(tracking(1430e3, 600e3), "osc.bc.round1.high")
+    ask = ask_of(tracking(1430e3, 600e3, between(1010e3)), "osc.bc.round1.high")
     assert ask.recipe is not None and ask.recipe.doing is Doing.TURN_AND_FIND
     # 1430 comes in at the 1400 mark: the oscillator is too high, more capacity, clockwise
     assert ask.recipe.turns is not None and ask.recipe.turns > 0
-    lower = ask_of(tracking(1370e3, 600e3), "osc.bc.round1.high").recipe
+    lower = ask_of(tracking(1370e3, 600e3, between(990e3)), "osc.bc.round1.high").recipe
     assert lower is not None and lower.turns is not None and lower.turns < 0
 
 
@@ -275,9 +308,10 @@ def test_an_end_at_its_edge_is_read_again_before_it_is_turned() -> None:
         an_answer(
             95 + n, "osc.bc.round1.high", f"{'again' if n else 'check'}{n or ''}", {"frequency": hz}
         )
-        for n, hz in enumerate((1406.2e3, 1406.4e3))
+        for n, hz in enumerate((1407.2e3, 1407.4e3))
     )
-    assert ask_of(tracking(1405.8e3, 600e3, *again), "osc.bc.round1.high").key == "move1"
+    seen = between(1002e3)
+    assert ask_of(tracking(1406.8e3, 600e3, seen, *again), "osc.bc.round1.high").key == "move1"
     with pytest.raises(NotFound):
         tracking(1403e3, 600e3).step("osc.bc.round1.high")
 
@@ -296,6 +330,7 @@ def test_a_sheet_that_says_little_asks_for_a_test_move_and_names_its_gaps() -> N
         an_answer(91, "osc.band1.survey", "high", {"frequency": 1500e3}),
         an_answer(92, "osc.band1.survey", "low", {"frequency": 610e3}),
         an_answer(93, "osc.band1.decide", "decision", decision="align"),
+        an_answer(94, "osc.band1.round1.middle", "check", {"frequency": 980e3}),
     )
     step = journey(facts, a_record(*answers)).step("osc.band1.round1.high")
     assert "a small test move" in " ".join(step.advice)

@@ -42,6 +42,8 @@ FREEDOM, REWEIGHTED = 4.0, 2
 IDLE_PRIOR, MOST_IDLE = 0.03, 2
 ITERATIONS, CORRECTIONS, ENOUGH, STEP, LONGEST_STEP = 24, 3, 1e-3, 1e-3, 4.0
 SAMPLES, LEAST_WEIGHT = 512, 0.004
+# a sample so near the readings explains them, in their doubts; the nearest are kept in any case
+EXPLAINED, LEAST_KEPT = 0.5, 0.25
 # a hypothesis so much less probable than the best is not looked at more closely, and one that
 # after some steps stands so far below it is not climbed to its top
 HOPELESS, GIVEN_UP, SOON = 14.0, 60.0, 6
@@ -102,7 +104,10 @@ class _Mode:
             step = (self.data.misfit(states) - wanted) @ inverse.T
             length = np.linalg.norm(step, axis=1, keepdims=True)
             states = states + step / np.maximum(1.0, length)
-        return np.asarray(states)
+        # one that was not brought there explains nothing: another stands in for it
+        off = np.max(np.abs(self.data.misfit(states) - wanted), axis=1)
+        explain = states[off <= max(EXPLAINED, float(np.quantile(off, LEAST_KEPT)))]
+        return np.asarray(np.resize(explain, states.shape))
 
 
 def fit_oscillator(
@@ -300,7 +305,10 @@ def _mixed(
         count = round(SAMPLES * float(weight))
         if weight < LEAST_WEIGHT or count == 0:
             continue
-        samples.append(mode.samples(count))
+        states = mode.samples(count)
+        # a move that did nothing has no slip either
+        states[:, [circuit.layout.hands.start + n for n in hypothesis.idle]] = 0.0
+        samples.append(states)
         ways.append(np.tile(hypothesis.ways, (count, 1)))
         lost.append(np.tile(gone, (count, 1)))
         alive.append(np.tile(1.0 - still, (count, 1)))

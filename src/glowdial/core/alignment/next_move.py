@@ -35,12 +35,14 @@ SHARES = (0.6, 0.7, 0.8, 0.85, 0.9, 0.95, 1.0, 1.05, 1.1, 1.2)
 JOINT_SHARE, RIDGE = 0.9, 1e-6
 # in tolerances: a turn that brings the worst mark no nearer than by this is not worth it
 LEAST_GAIN = 0.08
+# and one where all are inside already, if it brings it no nearer than by this
+WORTH_A_TOUCH = 0.2
 # one adjuster will do where it brings every mark this far inside
 ENOUGH_INSIDE, POINTER_INSIDE = 0.7, 0.5
 # of the scale's length: a pointer does not sit further off by itself
 LARGEST_SLIDE = 0.04
-# of the cabinet's pull, this share is met beforehand
-CABINET_SHARE_MET = 0.5
+# of the cabinet's pull, this share is met beforehand, by no more than so many tolerances
+CABINET_SHARE_MET, MOST_MET = 0.5, 0.3
 # an adjuster that most probably did nothing is not turned again
 IDLE_SURE = 0.8
 FIRST_STEP, ROUNDS = 1.0 / 8.0, 4
@@ -64,6 +66,7 @@ class Act(StrEnum):
 class Mark:
     """A mark that is adjusted: where, its tolerance, what is turned there (None: nothing), how well
     it is read, how often it was read since something last moved, and whether a person gave it up.
+    One ``between`` the ends has no adjuster of its own; it counts once it was ``seen``.
     """
 
     mark_hz: float
@@ -72,12 +75,15 @@ class Mark:
     doubt_hz: float
     reads: int
     given_up: bool = False
+    between: bool = False
+    seen: bool = True
 
 
 @dataclass(frozen=True, slots=True)
 class NextMove:
-    """What to do, at which mark; for a turn how far, where every mark then stands, and whether it
-    is a trial of something whose direction is not known."""
+    """What to do, at which mark; for a turn how far, where every mark then stands, whether it is a
+    trial of something whose direction is not known, and the mark that it is for: its own, or
+    another that is the only one outside."""
 
     act: Act
     mark_hz: float = 0.0
@@ -86,6 +92,7 @@ class NextMove:
     lands: Mapping[float, Foreseen] = field(default_factory=dict)
     trial: bool = False
     alone: bool = True
+    sake_hz: float = 0.0
 
 
 def next_move(
@@ -94,22 +101,30 @@ def next_move(
     travel_turns: Mapping[str, float],
     *,
     pointer_free: bool = False,
+    to_middle: bool = False,
 ) -> NextMove:
     """What brings the marks inside with the fewest moves.
 
     ``travel_turns`` is the whole travel of each adjuster; no single move is more than half of it.
-    The pointer is slid only where it is free to be: no other band was read with it.
+    The pointer is slid only where it is free to be: no other band was read with it. What is inside
+    is left, and the band with it, but where all is wanted ``to_middle``: then a turn is made as
+    long as it brings the worst mark nearer by what is worth a touch.
     """
-    open_marks = [m for m in marks if not m.given_up]
+    unseen = [m for m in marks if not m.seen and not m.given_up]
+    open_marks = [m for m in marks if m.seen and not m.given_up]
     unread = [m for m in open_marks if m.reads == 0]
     # where one has to move in any case, the others are read after it
     if unread and not any(_outside_for_sure(fit, m) for m in open_marks):
         return NextMove(Act.READ, unread[0].mark_hz)
     unsettled = [m for m in open_marks if not _settled(fit, m)]
     if not unsettled:
-        return NextMove(Act.LEAVE)
+        if to_middle and unseen:
+            return NextMove(Act.READ, unseen[0].mark_hz)
+        return _touch(fit, open_marks, travel_turns) if to_middle else NextMove(Act.LEAVE)
+    # what is turned in any case moves what stands between: that is looked at after it
+    due = any(_outside_for_sure(fit, m) for m in open_marks)
     for mark in unsettled:
-        if mark.reads < MOST_READS and (
+        if not (mark.between and due) and mark.reads < MOST_READS and (
             _near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE
         ):
             return NextMove(Act.READ, mark.mark_hz)
@@ -117,7 +132,37 @@ def next_move(
         first = open_marks[0]
         lands = {m.mark_hz: _slid_to(fit, first, m) for m in open_marks}
         return NextMove(Act.SLIDE, first.mark_hz, lands=lands)
+    if unseen:
+        # what is turned in any case is turned with the middle in view
+        return NextMove(Act.READ, unseen[0].mark_hz)
     return _turn(fit, open_marks, unsettled, travel_turns)
+
+
+def _touch(
+    fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
+) -> NextMove:
+    """Where all are inside, the one more turn that brings the worst mark so much nearer, the hand's
+    own error counted in, that it is worth it."""
+    best: tuple[float, Mark, float] | None = None
+    for mark in marks:
+        if mark.adjuster is None or _is_idle(fit, mark) or _unknown_way(fit, [mark]):
+            continue
+        turns = _middle(_together(fit, marks, [mark.adjuster], travel_turns))
+        after = _expected_worst(fit, marks, turns)
+        if best is None or after < best[0]:
+            best = (after, mark, turns[mark.adjuster])
+    if best is None or _expected_worst(fit, marks, {}) - best[0] < WORTH_A_TOUCH:
+        return NextMove(Act.LEAVE)
+    furthest = max(marks, key=lambda m: abs(float(np.median(_error(fit, m)))) / m.tolerance_hz)
+    return _made(fit, marks, best[1], best[2], sake=furthest)
+
+
+def _expected_worst(
+    fit: FittedOscillator, marks: Sequence[Mark], turns: Mapping[str, float]
+) -> float:
+    """How far out the worst mark will be, on the average, in tolerances."""
+    error = np.stack([np.abs(_error(fit, m, turns)) / m.tolerance_hz for m in marks])
+    return float(np.mean(np.max(error, axis=0)))
 
 
 def _pointer_mends(fit: FittedOscillator, marks: Sequence[Mark]) -> bool:
@@ -146,14 +191,16 @@ def _slid_to(fit: FittedOscillator, first: Mark, mark: Mark) -> Foreseen:
 def _error(
     fit: FittedOscillator, mark: Mark, turns: Mapping[str, Floats | float] | None = None
 ) -> Floats:
-    """How far each sample's mark is off; out of the cabinet, half of its pull is counted in."""
+    """How far each sample's mark is off; out of the cabinet, half of its pull is counted in, as
+    long as the mark stands well inside without it."""
     if fit.housed:
         return np.asarray(fit.marks_hz((mark.mark_hz,), turns)[:, 0] - mark.mark_hz)
     out, housed = (
         fit.marks_hz((mark.mark_hz,), turns, in_cabinet=inside)[:, 0] for inside in (False, True)
     )
-    pull = float(np.mean(housed - out))
-    return np.asarray(out + CABINET_SHARE_MET * pull - mark.mark_hz)
+    most = MOST_MET * mark.tolerance_hz
+    met = min(max(CABINET_SHARE_MET * float(np.mean(housed - out)), -most), most)
+    return np.asarray(out + met - mark.mark_hz)
 
 
 def _inside(fit: FittedOscillator, mark: Mark) -> float:
@@ -216,17 +263,36 @@ def _turn(
     every = {mark.adjuster: turns} if alone else joint
     # what is inside is not moved for another mark, unless that brings all of them inside
     own = any(m in unsettled for m in usable)
-    if not own and _worst(fit, marks, every) > 1.0:
-        return NextMove(Act.BEST, unsettled[0].mark_hz)
+    vain = not own and _worst(fit, marks, every) > 1.0
     # before all were turned it is not known what they can do
     known = all(fit.moves_of(key) for key in keys)
-    if known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN:
-        return NextMove(Act.BEST, unsettled[0].mark_hz)
-    return _made(fit, marks, mark, turns, alone=alone)
+    if vain or (known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN):
+        return _without_those_between(fit, marks, unsettled, travel_turns)
+    sake = mark if mark in unsettled else unsettled[0]
+    return _made(fit, marks, mark, turns, alone=alone, sake=sake)
+
+
+def _without_those_between(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    unsettled: Sequence[Mark],
+    travel_turns: Mapping[str, float],
+) -> NextMove:
+    """Where nothing brings all of them inside, the ends come first."""
+    ends, off = ([m for m in some if not m.between] for some in (marks, unsettled))
+    if off and len(ends) < len(marks):
+        return _turn(fit, ends, off, travel_turns)
+    return NextMove(Act.BEST, unsettled[0].mark_hz)
 
 
 def _made(
-    fit: FittedOscillator, marks: Sequence[Mark], mark: Mark, turns: float, *, alone: bool
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    mark: Mark,
+    turns: float,
+    *,
+    alone: bool = True,
+    sake: Mark | None = None,
 ) -> NextMove:
     assert mark.adjuster is not None
     key = mark.adjuster
@@ -235,7 +301,8 @@ def _made(
         m.mark_hz: fit.foreseen(m.mark_hz, {key: grained}, reading_doubt_hz=m.doubt_hz)
         for m in marks
     }
-    return NextMove(Act.TURN, mark.mark_hz, key, grained, lands, alone=alone)
+    sake_hz = (sake or mark).mark_hz
+    return NextMove(Act.TURN, mark.mark_hz, key, grained, lands, alone=alone, sake_hz=sake_hz)
 
 
 def _grained(fit: FittedOscillator, mark: Mark, turns: float) -> float:

@@ -40,6 +40,8 @@ CAN_WIDTH = 1.3
 POINTED, NEAR_SHARE = "dial", 0.05
 # the question for where a calibrator's harmonic stands
 HARMONIC = "harmonic"
+# the mark between the ends, in the keys of the rounds
+MIDDLE = "middle"
 DETECTOR_POINT = "FM detector output"
 # scales beside the one that is read
 MOST_BESIDE = 2
@@ -149,10 +151,27 @@ def as_read(answer: Answer) -> Answer:
     return replace(answer, values={"frequency": true_hz, POINTED: answer.values[POINTED]})
 
 
-def ends_read(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
-    """Every reading of a band's ends, as found and in its rounds, that was not typed anew since, in
-    the record's order, with the mark."""
+def middle_mark_hz(band: BandFacts) -> float | None:
+    """The mark that is read between the ends where both are adjusted: the one of the scale's that
+    stands nearest to their geometric mean; None where there is none."""
+    if band.low_adjuster is None:
+        return None
+    low, high = band.low_mark_hz, band.high_mark_hz
+    middle_hz = math.sqrt(low * high)
+    between = [
+        hz for hz in band.dial_marks_hz if not is_beside(hz, low) and not is_beside(hz, high)
+    ]
+    inside = [hz for hz in between if low < hz < high]
+    return min(inside, key=lambda hz: abs(math.log(hz / middle_hz)), default=None)
+
+
+def marks_read(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
+    """Every reading of a band's ends and of the mark between them, as found and in its rounds, that
+    was not typed anew since, in the record's order, with the mark."""
     names = {"high": band.high_mark_hz, "low": band.low_mark_hz}
+    middle_hz = middle_mark_hz(band)
+    if middle_hz is not None:
+        names[MIDDLE] = middle_hz
     survey, rounds = as_found_key(band), f"osc.{band.key}.round"
     found = []
     for answer in record.with_value("frequency"):

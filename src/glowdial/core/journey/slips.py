@@ -42,7 +42,7 @@ USUAL_SHARE, SET_SHARE, EXPLAINS_SHARE = 0.2, 0.03, 0.12
 # a value within so many half widths, each at least a tenth, needs no explanation
 FAR_HALVES, LEAST_HALF = 2.5, 0.1
 # a reading this many half widths of what was foreseen away is asked about
-FORETOLD_HALVES = 1.8
+FORETOLD_HALVES = 1.9
 # from half of an interval that holds nine of ten to the doubt; how probable a false answer has to
 # be before it is asked about, and how many doubts it may be off
 NINETY, ASKED_FROM, MOST_OFF_GHOST = 1.645, 0.1, 2.6

@@ -125,9 +125,9 @@ def school(order: str, peaking: str) -> object:
 
 def test_schools_change_what_comes_first_and_what_is_peaked() -> None:
     usual = surveyed(1.03, 1.0, "align")
-    assert keys(FACTS, usual, BC)[4] == "round1.high"
+    assert keys(FACTS, usual, BC)[4] == "round1.middle"
     signal = surveyed(1.03, 1.0, "align", school("RF and aerial first", "leave what is right"))
-    assert keys(FACTS, signal, BC)[4:6] == ["aerial", "round1.high"]
+    assert keys(FACTS, signal, BC)[4:6] == ["aerial", "round1.middle"]
     left = surveyed(1.0, 1.0, "leave it")
     assert keys(FACTS, left, BC) == ["set-up", "survey", "move", "decide"]
     everything = surveyed(1.0, 1.0, "leave it", school("oscillator first", "peak all"))

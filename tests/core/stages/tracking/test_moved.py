@@ -78,7 +78,10 @@ def test_what_is_decided_moves_the_marks_and_says_what_the_print_shows() -> None
     assert "osc.bc.decide" not in stepped(record)
     rounds = stepped(replace(record, answers=(*record.answers, left)))
     assert rounds.keys() == stepped(record).keys()
-    due = rounds["osc.bc.round1.high"]
+    between = rounds["osc.bc.round1.middle"]
+    assert between.ask is not None and "1000 kHz as printed" in between.ask.prompt
+    seen = an_answer(21, between.key, "check", {"frequency": 1050e3})
+    due = stepped(replace(record, answers=(*record.answers, seen)))["osc.bc.round1.high"]
     assert due.ask is not None and f"{BC.high_mark_hz / 1e3:.0f} kHz as printed" in due.ask.prompt
     trimmer = FACTS.adjuster(BC.high_adjuster).name
     assert trimmer in due.title

@@ -14,8 +14,8 @@ import numpy as np
 from glowdial.core.journey.dial_marks import (
     HARMONIC,
     POINTED,
-    ends_read,
     frequency_quantity,
+    marks_read,
     pointed_hz,
 )
 from glowdial.core.journey.readings import asked_at
@@ -141,7 +141,8 @@ def _ends_read(record: JobRecord, band: BandFacts) -> list[DialMark]:
     """The ends as the oscillator left them."""
     last = {
         mark: DialMark(pointed_hz(band, answer, mark), answer.values["frequency"])
-        for mark, answer in ends_read(record, band)
+        for mark, answer in marks_read(record, band)
+        if mark in (band.low_mark_hz, band.high_mark_hz)
     }
     return sorted(last.values(), key=lambda m: m.dial_hz)
 

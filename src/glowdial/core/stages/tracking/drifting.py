@@ -11,8 +11,8 @@ from glowdial.core.journey.dial_marks import (
     POINTED,
     band_adjusters,
     brought_in_hz,
-    ends_read,
     mark_doubt_hz,
+    marks_read,
 )
 from glowdial.core.journey.record import Answer, Basis, JobRecord
 from glowdial.core.language.quantities import khz
@@ -29,7 +29,7 @@ def drift_words(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> tup
     """What the last two readings of a mark tell, where nothing was turned or changed between and
     neither was typed without its time; nothing where they agree."""
     by_mark: dict[float, list[Answer]] = {}
-    for mark_hz, answer in ends_read(record, band):
+    for mark_hz, answer in marks_read(record, band):
         by_mark.setdefault(mark_hz, []).append(answer)
     words = []
     for mark_hz, answers in by_mark.items():

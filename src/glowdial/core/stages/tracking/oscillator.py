@@ -23,9 +23,10 @@ from glowdial.core.journey.dial_marks import (
     answer_doubt_hz,
     as_read,
     band_adjusters,
-    ends_read,
     is_beside,
     mark_doubt_hz,
+    marks_read,
+    middle_mark_hz,
     pointed_hz,
 )
 from glowdial.core.journey.memory import Memory
@@ -153,7 +154,7 @@ def fitted_to(read: OscillatorRead) -> FittedOscillator:
 
 def band_reads(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:
     """Every reading of a mark of the band that was not typed anew since, with the mark."""
-    found = ends_read(record, band)
+    found = marks_read(record, band)
     found += [(band.high_mark_hz, a) for a in record.of_step(pulled_key(band))]
     found += _rocked(record, band)
     for answer in map(as_read, record.of_step(f"dial.{band.key}")):
@@ -248,10 +249,11 @@ def _told_by(answer: Answer, band: BandFacts, booked: float) -> list[Event]:
 def reads_since_moved(facts: ReceiverFacts, record: JobRecord, band: BandFacts) -> dict[float, int]:
     """How often each mark was read since anything changed what comes in there."""
     counts: dict[float, int] = {}
-    ends = (band.high_mark_hz, band.low_mark_hz)
+    adjusted = (band.high_mark_hz, middle_mark_hz(band), band.low_mark_hz)
+    marks = [m for m in adjusted if m is not None]
     for event in events_of(facts, record, band):
         if isinstance(event, MarkRead):
-            at = next((m for m in ends if is_beside(event.mark_hz, m)), event.mark_hz)
+            at = next((m for m in marks if is_beside(event.mark_hz, m)), event.mark_hz)
             counts[at] = counts.get(at, 0) + 1
         else:
             counts.clear()
@@ -266,7 +268,10 @@ def mark_of(
     reads: int,
     *,
     given_up: bool,
+    seen: bool,
 ) -> Mark:
     """A mark as the advice wants it."""
     doubt = mark_doubt_hz(facts, band, mark_hz)
-    return Mark(mark_hz, band.tolerance_hz(mark_hz), adjuster, doubt, reads, given_up)
+    between = mark_hz == middle_mark_hz(band)
+    tolerance = band.tolerance_hz(mark_hz)
+    return Mark(mark_hz, tolerance, adjuster, doubt, reads, given_up, between, seen)

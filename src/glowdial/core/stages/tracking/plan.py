@@ -42,7 +42,8 @@ WHY_ORDER = {
 }
 WHY_PEAKING = {
     Peaking.LEAVE: "a band that is left has its signal circuits left too",
-    Peaking.ALL: "the signal circuits of every band are peaked, also where its dial is left",
+    Peaking.ALL: "the signal circuits of every band are peaked, also where its dial is left, and "
+    "an oscillator that is aligned is brought to the middle of its tolerances, not only inside",
 }
 
 

@@ -12,8 +12,10 @@ from glowdial.core.alignment.oscillator_state import (
     Foreseen,
 )
 from glowdial.core.journey.dial_marks import (
+    MIDDLE,
     as_found_key,
     mark_doubt_hz,
+    middle_mark_hz,
 )
 from glowdial.core.journey.memory import Memory
 from glowdial.core.journey.record import JobRecord
@@ -26,15 +28,16 @@ from glowdial.core.stages.tracking.oscillator import (
     reads_since_moved,
     worked_out,
 )
+from glowdial.core.stages.tracking.plan import Peaking, school_of
 from glowdial.core.stages.tracking.rock import RockGoal, chosen_goal
 
-MOST_VISITS, MOST_MOVES = 20, 16
+MOST_VISITS, MOST_MOVES = 28, 16
 MOST_ADVISED = 512
 
 
 @dataclass(frozen=True, slots=True)
 class End:
-    """One end of the band: its name, its mark, and what is turned there."""
+    """One end of the band, or the mark between: its name, its mark, and what is turned there."""
 
     name: str
     mark_hz: float
@@ -47,6 +50,13 @@ def band_ends(band: BandFacts) -> tuple[End, End]:
         End("high", band.high_mark_hz, band.high_adjuster),
         End("low", band.low_mark_hz, band.low_adjuster),
     )
+
+
+def worked_marks(band: BandFacts) -> tuple[End, ...]:
+    """Both ends, and the mark between them where both are adjusted."""
+    middle_hz = middle_mark_hz(band)
+    between = () if middle_hz is None else (End(MIDDLE, middle_hz, None),)
+    return (*band_ends(band), *between)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,8 +129,9 @@ def worked_rounds(
             end.adjuster,
             reads.get(end.mark_hz, 0),
             given_up=_given_up(record, visits, end) or _for_sensitivity(record, band, end),
+            seen=end.name != MIDDLE or end in (visited for _, visited in visits),
         )
-        for end in band_ends(band)
+        for end in worked_marks(band)
     )
     travel = tuple(
         (e.adjuster, facts.adjuster(e.adjuster).travel_turns) for e in band_ends(band) if e.adjuster
@@ -133,10 +144,12 @@ def worked_rounds(
     )
     read = read_of(facts, record, band)
 
-    def advised() -> Advice:
-        return _advised(read, marks, travel, pointer_free=free)
+    every = school_of(record).peaking is Peaking.ALL
 
-    known = worked_out(memory, ("advice", read, marks, travel, free), advised)
+    def advised() -> Advice:
+        return _advised(read, marks, travel, pointer_free=free, to_middle=every)
+
+    known = worked_out(memory, ("advice", read, marks, travel, free, every), advised)
     return Rounds(facts, record, band, advised() if known else None, visits)
 
 
@@ -147,15 +160,17 @@ def _advised(
     travel: tuple[tuple[str, float], ...],
     *,
     pointer_free: bool,
+    to_middle: bool,
 ) -> Advice:
     fit = fitted_to(read)
-    return Advice(fit, next_move(fit, marks, dict(travel), pointer_free=pointer_free))
+    now = next_move(fit, marks, dict(travel), pointer_free=pointer_free, to_middle=to_middle)
+    return Advice(fit, now)
 
 
 def _visits(record: JobRecord, band: BandFacts) -> tuple[tuple[str, End], ...]:
     """The steps of the rounds that hold an entry or a decision, in the order of their first."""
     prefix = f"osc.{band.key}.round"
-    ends = {end.name: end for end in band_ends(band)}
+    ends = {end.name: end for end in worked_marks(band)}
     keys = [a.step for a in record.answers if a.step.startswith(prefix) and not a.withdrawn]
     keys += [c.step for c in record.closures if c.step.startswith(prefix)]
     return tuple((key, ends[key.rpartition(".")[2]]) for key in dict.fromkeys(keys))
@@ -168,8 +183,9 @@ def _given_up(record: JobRecord, visits: Sequence[tuple[str, End]], end: End) ->
 
 
 def _for_sensitivity(record: JobRecord, band: BandFacts, end: End) -> bool:
-    """Whether the low end was left where it is loudest, by somebody's choice."""
-    return end.name == "low" and chosen_goal(record, band) is RockGoal.SENSITIVITY
+    """Whether the low end was left where it is loudest, by somebody's choice, and the mark between
+    with it."""
+    return end.name != "high" and chosen_goal(record, band) is RockGoal.SENSITIVITY
 
 
 def next_reading(rounds: Rounds, end: End) -> Foreseen:

@@ -10,6 +10,7 @@ from glowdial.core.alignment.next_move import STRANGE, Act
 from glowdial.core.alignment.oscillator_state import (
     Foreseen,
 )
+from glowdial.core.journey.dial_marks import MIDDLE
 from glowdial.core.language.quantities import (
     engineering,
     khz,
@@ -31,10 +32,13 @@ PROBE = 1e-3
 
 
 def ended_words(rounds: Rounds, end: End) -> tuple[str, ...]:
-    """Why an end that is outside is left, where nothing brings it nearer."""
+    """Why an end that is outside is left, where nothing brings it nearer; at the last visit, which
+    adjuster did nothing."""
+    suspects = suspect_words(rounds) if end == rounds.visits[-1][1] else ()
     if rounds.now.act is not Act.BEST or rounds.now.mark_hz != end.mark_hz:
-        return ()
+        return suspects
     return (
+        *suspects,
         "No adjuster brings it nearer without putting another mark further out: what is left is "
         "the gang's plates, or a part. Bend a split plate only with the maker's instructions; "
         "else close it with its cost.",
@@ -44,15 +48,23 @@ def ended_words(rounds: Rounds, end: End) -> tuple[str, ...]:
 def read_words(rounds: Rounds, end: End) -> tuple[str, ...]:
     """Why a mark is read again."""
     fit, now = rounds.fit, fit_words(rounds.fit.foreseen(end.mark_hz))
+    if end.name == MIDDLE and not rounds.last_of(end):
+        return (
+            f"Before anything is turned: an adjuster moves what is between the ends too, and is "
+            f"then set for all three. Foretold: {now}.",
+        )
+    suspects = suspect_words(rounds)
     if reads_since_moved(rounds.facts, rounds.record, rounds.band).get(end.mark_hz, 0) == 0:
-        return (f"Something moved since it was read. Foretold: {now}.",)
+        return (*suspects, f"Something moved since it was read. Foretold: {now}.")
     if fit.last_off(end.mark_hz) > STRANGE:
         return (
+            *suspects,
             f"The other readings do not bear this one out; they say {now}. Read it again, from the "
             "same side. If it goes on moving one way the set is still warming: wait, or take its "
             "drift.",
         )
-    return ("It stands at the edge of its tolerance: read it again before anything is turned.",)
+    edge = "It stands at the edge of its tolerance: read it again before anything is turned."
+    return (*suspects, edge)
 
 
 def stuck_words(rounds: Rounds, end: End, adjuster: Adjuster) -> tuple[str, ...]:
@@ -97,23 +109,37 @@ def turn_words(rounds: Rounds, end: End) -> tuple[str, ...]:
         "stations stand "
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. {_basis(rounds, end)}"
     )
-    words = [first, *_suspect_words(rounds, end), foretold_words(rounds, now.lands, end)]
+    words = [first, *suspect_words(rounds), foretold_words(rounds, now.lands, end)]
+    if now.sake_hz != end.mark_hz:
+        words.insert(1, _sake_words(rounds))
     if not now.alone:
         words.append("Both ends have to move: the other one follows, and takes out what is left.")
     return tuple(words)
 
 
-def _suspect_words(rounds: Rounds, end: End) -> tuple[str, ...]:
-    """An adjuster whose last turn changed less than it should, before that is sure."""
-    probability = rounds.fit.does_nothing(end.adjuster or "")
-    if probability < SUSPECTED:
-        return ()
-    name = rounds.facts.adjuster(end.adjuster or "").name
-    return (
-        f"Its last turn changed little: with {100 * probability:.0f} % the {name} does nothing. Is "
-        "it this circuit's, does its part move with it? Watch while you turn, and stop where "
-        "nothing follows.",
-    )
+def _sake_words(rounds: Rounds) -> str:
+    """Why an adjuster is turned whose own mark is inside."""
+    sake_hz = rounds.now.sake_hz
+    off_hz = rounds.fit.foreseen(sake_hz).mean_hz - sake_hz
+    inside = abs(off_hz) <= rounds.band.tolerance_hz(sake_hz)
+    why = "is inside but not in its middle, and all is brought there" if inside else "is outside"
+    return f"It is turned for {khz(sake_hz)}, which {why}: {off_hz / 1e3:+.1f} kHz."
+
+
+def suspect_words(rounds: Rounds) -> tuple[str, ...]:
+    """The adjusters whose last turn changed less than it should, before that is sure and after."""
+    words = []
+    for turner in rounds.fit.turners:
+        probability = rounds.fit.does_nothing(turner.key)
+        if probability < SUSPECTED:
+            continue
+        name = rounds.facts.adjuster(turner.key).name
+        words.append(
+            f"The last turn of the {name} changed little: with {100 * probability:.0f} % it does "
+            "nothing. Is it this circuit's, does its part move with it? Watch while you turn it, "
+            "and stop where nothing follows."
+        )
+    return tuple(words)
 
 
 def _basis(rounds: Rounds, end: End) -> str:

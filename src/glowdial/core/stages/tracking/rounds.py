@@ -7,6 +7,7 @@ from dataclasses import replace
 from glowdial.core.alignment.next_move import Act
 from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.dial_marks import (
+    MIDDLE,
     as_found_key,
     brought_in_hz,
     dial_leads,
@@ -42,6 +43,7 @@ from glowdial.core.stages.tracking.round_advice import (
     Rounds,
     band_ends,
     next_reading,
+    worked_marks,
     worked_rounds,
 )
 from glowdial.core.stages.tracking.round_words import (
@@ -57,7 +59,7 @@ from glowdial.core.stages.tracking.stage import STAGE
 def round_steps(
     facts: ReceiverFacts, record: JobRecord, band: BandFacts, memory: Memory | None = None
 ) -> list[Step]:
-    """The visits made so far and the one that is due, until both ends are inside. A ``memory`` may
+    """The visits made so far and the one that is due, until all marks are inside. A ``memory`` may
     work the fit out beside the write: what is due is said once it is known."""
     survey = as_found_key(band)
     if any(record.latest(survey, end.name) is None for end in band_ends(band)):
@@ -68,7 +70,7 @@ def round_steps(
     steps = [_visit(rounds, key, end) for key, end in rounds.visits]
     if rounds.over:
         return [*steps, *_outside_as_found(rounds)]
-    end = next(e for e in band_ends(band) if e.mark_hz == rounds.now.mark_hz)
+    end = next(e for e in worked_marks(band) if e.mark_hz == rounds.now.mark_hz)
     due = _due(rounds, rounds.next_key(end), end)
     due = replace(due, advice=(*due.advice, *drift_words(facts, record, band)))
     if steps and steps[-1].key == due.key:
@@ -120,7 +122,7 @@ def _step(rounds: Rounds, key: str, end: End) -> Step:
     title = (
         f"{band.name}: {khz(end.mark_hz)} with the {adjuster.name}"
         if moved and adjuster
-        else f"{band.name}: check {khz(end.mark_hz)} again"
+        else _read_title(rounds, end)
     )
     return Step(
         key,
@@ -168,11 +170,7 @@ def _due(rounds: Rounds, key: str, end: End) -> Step:
     if now.act is Act.READ:
         ask = _check_ask(rounds, end, len(made))
         return settle(
-            replace(
-                step,
-                title=f"{rounds.band.name}: check {khz(end.mark_hz)} again",
-                advice=read_words(rounds, end),
-            ),
+            replace(step, title=_read_title(rounds, end), advice=read_words(rounds, end)),
             remaining=ask,
         )
     if now.act is Act.SLIDE:
@@ -188,6 +186,13 @@ def _due(rounds: Rounds, key: str, end: End) -> Step:
         advice=turn_words(rounds, end),
     )
     return settle(advised, remaining=_move_ask(rounds, end, number, now.turns))
+
+
+def _read_title(rounds: Rounds, end: End) -> str:
+    """A mark between the ends was not read yet when they were."""
+    first = end.name == MIDDLE and not rounds.last_of(end)
+    mark = f"read {khz(end.mark_hz)} too" if first else f"check {khz(end.mark_hz)} again"
+    return f"{rounds.band.name}: {mark}"
 
 
 def _slide(rounds: Rounds, step: Step, end: End) -> Step:
@@ -243,7 +248,7 @@ def _label(answer: Answer) -> str:
 
 
 def _creeping(rounds: Rounds, now: End) -> ScalePicture:
-    """Both ends on the scale, reading by reading: the marks creeping home."""
+    """The marks on the scale, reading by reading, creeping home."""
     band, prefix = rounds.band, f"osc.{rounds.band.key}."
     read = [a for a in rounds.record.with_value("frequency") if a.step.startswith(prefix)]
     marks = [
@@ -255,7 +260,8 @@ def _creeping(rounds: Rounds, now: End) -> ScalePicture:
                 if a.step.endswith(f".{end.name}") or a.ask == end.name
             ],
         )
-        for end in band_ends(band)
+        for end in worked_marks(band)
+        if end.name != MIDDLE or end == now or rounds.last_of(end)
     ]
     known = rounds.advice is not None
     due = known and not rounds.over and rounds.now.mark_hz == now.mark_hz
