@@ -143,18 +143,46 @@ def _touch(
 ) -> NextMove:
     """Where all are inside, the one more turn that brings the worst mark so much nearer, the hand's
     own error counted in, that it is worth it."""
+    best = _best_single(fit, marks, travel_turns)
+    if best is None or best[0] < WORTH_A_TOUCH:
+        return NextMove(Act.LEAVE)
+    furthest = max(marks, key=lambda m: abs(float(np.median(_error(fit, m)))) / m.tolerance_hz)
+    return _made(fit, marks, best[1], best[2], sake=furthest)
+
+
+def _for_another(
+    fit: FittedOscillator,
+    marks: Sequence[Mark],
+    unsettled: Sequence[Mark],
+    travel_turns: Mapping[str, float],
+) -> NextMove | None:
+    """What is inside is not moved for another mark that nothing turns, unless that brings all of
+    them inside; None where nothing does."""
+    best = _best_single(fit, marks, travel_turns)
+    if best is None or best[0] < LEAST_GAIN:
+        return None
+    _, mark, turns = best
+    assert mark.adjuster is not None
+    if _worst(fit, marks, {mark.adjuster: turns}) > 1.0:
+        return None
+    return _made(fit, marks, mark, turns, sake=unsettled[0])
+
+
+def _best_single(
+    fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
+) -> tuple[float, Mark, float] | None:
+    """The one turn that brings the worst mark nearest, by how much, the hand's own error counted
+    in; of those that do anything, in a direction that is known."""
+    now = _expected_worst(fit, marks, {})
     best: tuple[float, Mark, float] | None = None
     for mark in marks:
         if mark.adjuster is None or _is_idle(fit, mark) or _unknown_way(fit, [mark]):
             continue
         turns = _middle(_together(fit, marks, [mark.adjuster], travel_turns))
-        after = _expected_worst(fit, marks, turns)
-        if best is None or after < best[0]:
-            best = (after, mark, turns[mark.adjuster])
-    if best is None or _expected_worst(fit, marks, {}) - best[0] < WORTH_A_TOUCH:
-        return NextMove(Act.LEAVE)
-    furthest = max(marks, key=lambda m: abs(float(np.median(_error(fit, m)))) / m.tolerance_hz)
-    return _made(fit, marks, best[1], best[2], sake=furthest)
+        gain = now - _expected_worst(fit, marks, turns)
+        if best is None or gain > best[0]:
+            best = (gain, mark, turns[mark.adjuster])
+    return best
 
 
 def _expected_worst(
@@ -249,6 +277,10 @@ def _turn(
     unknown = _unknown_way(fit, [m for m in usable if m in unsettled])
     if unknown is not None:
         return _trial(fit, marks, unknown, [unknown.adjuster or ""], travel_turns)
+    if not any(m in unsettled for m in usable):
+        for_another = _for_another(fit, marks, unsettled, travel_turns)
+        if for_another is not None or all(fit.moves_of(key) for key in keys):
+            return for_another or NextMove(Act.BEST, unsettled[0].mark_hz)
     joint: dict[str, float] = {}
     chosen = _alone(fit, marks, [m for m in usable if m in unsettled], travel_turns)
     alone = chosen is not None
