@@ -251,7 +251,7 @@ def test_readings_that_bend_far_between_leave_no_sample_that_they_contradict() -
     )
     high, middle, low = 1446e3, 927e3, 594e3
     doubts = {high: 1.3e3, middle: 830.0, low: 710.0}
-    read = [
+    read: list[tuple[float, float] | Turned] = [
         (high, 1379.8e3),
         (low, 587.1e3),
         (middle, 906.0e3),
