@@ -230,7 +230,7 @@ function OneMark({ lens, y, top, bottom }: MarkProps) {
                 textAnchor={r.x < middle ? "start" : "end"}
                 fill="currentColor"
               >
-                {r.last ? r.reading.text : `${r.reading.text} ${r.reading.words}`}
+                {r.label}
               </text>
             </Tone>
           )}

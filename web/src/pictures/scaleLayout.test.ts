@@ -1,8 +1,14 @@
 import { describe, expect, it } from "vitest";
 
 import { type Scale, spreadOut } from "./scaleLayout";
+import { LETTER } from "./wordsLayout";
 
-const reading = (off: number) => ({ off, text: `${off}`, words: "", verdict: "low" });
+const reading = (off: number) => ({
+  off,
+  text: `${off} kHz`,
+  words: "1/2 turn clockwise",
+  verdict: "low",
+});
 
 describe("a scale drawn", () => {
   for (const count of [2, 3, 5, 8]) {
@@ -34,6 +40,12 @@ describe("a scale drawn", () => {
           // the lens reaches to where the next reading is foretold, on the side of its error
           expect(lens.foretold.left).toBeGreaterThan(lens.left);
           expect(lens.foretold.right).toBeGreaterThan(lens.middle);
+        }
+        // what stands beside a mark stays in its lens
+        for (const { x, label, last } of lens.readings) {
+          const long = 14 + label.length * 14 * LETTER;
+          const end = x < lens.middle ? x + long : x - long;
+          if (!last && lens.roomy) expect(end >= lens.left && end <= lens.right).toBe(true);
         }
         // what is inside its tolerance stands on the stripe, what is not beside it
         for (const { x, y, reading: r } of lens.readings) {

@@ -33,8 +33,12 @@ export type Lens = {
   foretold: { left: number; right: number } | null;
   /** Room for the words of every reading, not of the last alone. */
   roomy: boolean;
-  readings: (Point & { reading: Mark["readings"][number]; last: boolean })[];
+  readings: (Point & { reading: Mark["readings"][number]; last: boolean; label: string })[];
 };
+
+/** What stands beside a reading's mark: on its free side, the words too where they have room. */
+const BESIDE_MARK = 14;
+const LABEL = 14;
 
 /** The scale along the top, and under each mark a lens in which its readings creep home. */
 export function spreadOut(scale: Scale, width: number, height: number) {
@@ -68,12 +72,15 @@ export function spreadOut(scale: Scale, width: number, height: number) {
         left: middle - unit * mark.foretold.high,
         right: middle - unit * mark.foretold.low,
       },
-      readings: mark.readings.map((reading, k) => ({
-        reading,
-        x: middle - unit * reading.off,
-        y: lensTop + 34 + step * (k + 0.5),
-        last: k === mark.readings.length - 1,
-      })),
+      readings: mark.readings.map((reading, k) => {
+        const x = middle - unit * reading.off;
+        const last = k === mark.readings.length - 1;
+        const free = (x < middle ? left + each - x : x - left) - BESIDE_MARK;
+        const whole = `${reading.text} ${reading.words}`;
+        const fits = !last && whole.length * LABEL * LETTER <= free;
+        const label = fits ? whole : reading.text;
+        return { reading, x, y: lensTop + 34 + step * (k + 0.5), last, label };
+      }),
     };
   });
   const figures = beside.map(({ band, unit, y, figures: all }) => {

@@ -124,8 +124,10 @@ def next_move(
     # what is turned in any case moves what stands between: that is looked at after it
     due = any(_outside_for_sure(fit, m) for m in open_marks)
     for mark in unsettled:
-        if not (mark.between and due) and mark.reads < MOST_READS and (
-            _near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE
+        if (
+            not (mark.between and due)
+            and mark.reads < MOST_READS
+            and (_near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE)
         ):
             return NextMove(Act.READ, mark.mark_hz)
     if pointer_free and _pointer_mends(fit, open_marks):

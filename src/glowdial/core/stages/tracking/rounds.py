@@ -122,7 +122,7 @@ def _step(rounds: Rounds, key: str, end: End) -> Step:
     title = (
         f"{band.name}: {khz(end.mark_hz)} with the {adjuster.name}"
         if moved and adjuster
-        else _read_title(rounds, end)
+        else _read_title(rounds, key, end)
     )
     return Step(
         key,
@@ -170,7 +170,7 @@ def _due(rounds: Rounds, key: str, end: End) -> Step:
     if now.act is Act.READ:
         ask = _check_ask(rounds, end, len(made))
         return settle(
-            replace(step, title=_read_title(rounds, end), advice=read_words(rounds, end)),
+            replace(step, title=_read_title(rounds, key, end), advice=read_words(rounds, end)),
             remaining=ask,
         )
     if now.act is Act.SLIDE:
@@ -188,9 +188,10 @@ def _due(rounds: Rounds, key: str, end: End) -> Step:
     return settle(advised, remaining=_move_ask(rounds, end, number, now.turns))
 
 
-def _read_title(rounds: Rounds, end: End) -> str:
+def _read_title(rounds: Rounds, key: str, end: End) -> str:
     """A mark between the ends was not read yet when they were."""
-    first = end.name == MIDDLE and not rounds.last_of(end)
+    first_key = next((k for k, e in rounds.visits if e == end), key)
+    first = end.name == MIDDLE and key == first_key
     mark = f"read {khz(end.mark_hz)} too" if first else f"check {khz(end.mark_hz)} again"
     return f"{rounds.band.name}: {mark}"
 
