@@ -134,6 +134,30 @@ def test_schools_change_what_comes_first_and_what_is_peaked() -> None:
     assert keys(FACTS, everything, BC) == ["set-up", "survey", "move", "decide", "aerial"]
 
 
+def test_who_wants_all_peaked_has_an_aligned_oscillator_brought_to_its_middle() -> None:
+    high, low = BC.high_mark_hz, BC.low_mark_hz
+    read = (
+        ("round1.middle", "check", {"frequency": 1010e3}),
+        ("round1.high", "move1", {"turns": 0.5, "frequency": high - 0.55 * BC.tolerance_hz(high)}),
+        ("round1.low", "check", {"frequency": low - 0.05 * BC.tolerance_hz(low)}),
+        ("round2.middle", "check", {"frequency": 1000e3 - 0.15 * BC.tolerance_hz(1000e3)}),
+    )
+    worked = [
+        an_answer(20 + n, f"osc.bc.{key}", ask, values) for n, (key, ask, values) in enumerate(read)
+    ]
+    due = {}
+    for peaking in ("leave what is right", "peak all"):
+        record = surveyed(1.03, 1.0, "align", school("oscillator first", peaking))
+        record = replace(record, answers=(*record.answers, *worked))
+        steps = tracking_steps(Situation(FACTS, record))
+        rounds = [s for s in steps if s.key.startswith("osc.bc.round")]
+        due[peaking] = [s for s in rounds if not s.status.finished]
+    assert due["leave what is right"] == []
+    (touch,) = due["peak all"]
+    assert touch.adjuster == BC.high_adjuster and "counter-clockwise" in touch.title
+    assert f"Turn the {FACTS.adjuster(BC.high_adjuster).name}" in touch.title
+
+
 def test_by_the_other_school_the_aerial_is_peaked_once_more_after_the_oscillator() -> None:
     peak = an_answer(9, "osc.bc.aerial", "peak", {"before": -1.0, "after": -1.5, "turns": 0.25})
     turned = an_answer(

@@ -28,7 +28,8 @@ class WorkOrder(StrEnum):
 
 
 class Peaking(StrEnum):
-    """Which bands have their signal circuits peaked."""
+    """Whether what is right is left: signal circuits of a band whose dial is left, and an
+    oscillator that is inside but not in the middle."""
 
     LEAVE = "leave what is right"
     ALL = "peak all"
@@ -59,10 +60,11 @@ def school_ask() -> Ask:
     """Which way the bands are worked."""
     return Ask(
         SCHOOL,
-        "Which circuits first, and are signal circuits peaked where the dial is left?",
+        "Which circuits first; and is what is right left, or are signal circuits peaked where the "
+        "dial is left, and an oscillator that is aligned brought to the middle?",
         (
             Field("order", "order", options=tuple(WorkOrder)),
-            Field("peaking", "signal circuits", options=tuple(Peaking)),
+            Field("peaking", "what is right", options=tuple(Peaking)),
         ),
         f"{WorkOrder.OSCILLATOR_FIRST} {Peaking.LEAVE}",
         called="order of the work",
