@@ -202,6 +202,8 @@ def test_an_end_outside_comes_before_one_between_that_nothing_mends() -> None:
     found = fit(*moved, *ends, *(MarkRead(MIDDLE, MIDDLE + 9e3, 800.0) for _ in range(3)))
     now = with_middle(found)
     assert (now.act, now.sake_hz) == (Act.TURN, HIGH)
+    # what becomes of the one between is told all the same
+    assert set(now.lands) == {HIGH, LOW, MIDDLE}
     assert abs(now.lands[HIGH].mean_hz - HIGH) < 5e3
 
 

@@ -137,7 +137,20 @@ def next_move(
     if unseen:
         # what is turned in any case is turned with the middle in view
         return NextMove(Act.READ, unseen[0].mark_hz)
-    return _turn(fit, open_marks, unsettled, travel_turns)
+    return _told_of_all(fit, open_marks, _turn(fit, open_marks, unsettled, travel_turns))
+
+
+def _told_of_all(fit: FittedOscillator, marks: Sequence[Mark], now: NextMove) -> NextMove:
+    """A turn with where every mark then stands, also one that had no say in it."""
+    if now.act is not Act.TURN:
+        return now
+    turned = {now.adjuster: now.turns}
+    others = {
+        m.mark_hz: fit.foreseen(m.mark_hz, turned, reading_doubt_hz=m.doubt_hz)
+        for m in marks
+        if m.mark_hz not in now.lands
+    }
+    return replace(now, lands={**now.lands, **others})
 
 
 def _touch(

@@ -165,6 +165,7 @@ def test_who_wants_all_peaked_has_an_aligned_oscillator_brought_to_its_middle() 
     assert due["leave what is right"] is None
     touch = due["peak all"]
     assert touch is not None and touch.adjuster == BC.high_adjuster
+    assert "All marks are inside. Everything is to be at its best" in " ".join(touch.advice)
     # what comes in is too low: less capacity
     assert "counter-clockwise" in touch.title
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 
 from glowdial.core.alignment.fitted_oscillator import IDLE_PRIOR
-from glowdial.core.alignment.next_move import STRANGE, Act
+from glowdial.core.alignment.next_move import STRANGE, SURE, Act
 from glowdial.core.alignment.oscillator_state import (
     Foreseen,
 )
@@ -110,20 +110,26 @@ def turn_words(rounds: Rounds, end: End) -> tuple[str, ...]:
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. {_basis(rounds, end)}"
     )
     words = [first, *suspect_words(rounds), foretold_words(rounds, now.lands, end)]
-    if now.sake_hz != end.mark_hz:
-        words.insert(1, _sake_words(rounds))
+    words[1:1] = _sake_words(rounds, end)
     if not now.alone:
         words.append("Both ends have to move: the other one follows, and takes out what is left.")
     return tuple(words)
 
 
-def _sake_words(rounds: Rounds) -> str:
+def _sake_words(rounds: Rounds, end: End) -> tuple[str, ...]:
     """Why an adjuster is turned whose own mark is inside."""
     sake_hz = rounds.now.sake_hz
+    tolerance_hz = rounds.band.tolerance_hz(sake_hz)
     off_hz = rounds.fit.foreseen(sake_hz).mean_hz - sake_hz
-    inside = abs(off_hz) <= rounds.band.tolerance_hz(sake_hz)
-    why = "is inside but not in its middle, and all is brought there" if inside else "is outside"
-    return f"It is turned for {khz(sake_hz)}, which {why}: {off_hz / 1e3:+.1f} kHz."
+    if rounds.fit.inside(sake_hz, tolerance_hz) >= SURE:
+        return (
+            "All marks are inside. Everything is to be at its best, and this turn brings the "
+            f"furthest, {khz(sake_hz)}, nearer to its middle: {off_hz / 1e3:+.1f} kHz.",
+        )
+    if sake_hz == end.mark_hz:
+        return ()
+    why = "outside" if abs(off_hz) > tolerance_hz else "too near its edge"
+    return (f"It is turned for {khz(sake_hz)}, which is {why}: {off_hz / 1e3:+.1f} kHz.",)
 
 
 def suspect_words(rounds: Rounds) -> tuple[str, ...]:
