@@ -24,7 +24,8 @@ FM_GANG = Gang(5e-12, 17e-12)
 
 @dataclass(frozen=True)
 class Design:
-    """A circuit: its name, band, IF, nominal design, and the parts that its adjusters change."""
+    """A circuit: its name, band, how far its tunable oscillator stands off, nominal design, the
+    parts that its adjusters change, and what its dial may be off."""
 
     name: str
     low_hz: float
@@ -34,6 +35,7 @@ class Design:
     high: AdjusterKind | None
     low: AdjusterKind | None
     bandwidth_hz: float
+    tolerance: float = 0.005
 
 
 def designs(rng: np.random.Generator) -> list[Design]:
@@ -45,6 +47,10 @@ def designs(rng: np.random.Generator) -> list[Design]:
     short = (short_low, 2.9 * short_low)
     short_signal = signal_circuit(GANG, *short)
     long = (150e3, 300e3)
+    # a band of one megahertz behind a crystal's oscillator, and one behind a first IF
+    spread = (14e6, 15e6)
+    fixed_hz, offset_hz = 9e6, 9e6 - mf_hz
+    behind = two_point(signal_circuit(GANG, *spread), offset_hz, spread, high_side=False)
     trimmer, padder, core = AdjusterKind.TRIMMER, AdjusterKind.PADDER, AdjusterKind.CORE
     wide, narrow = 0.018 * mf_hz, 3e3
 
@@ -116,6 +122,27 @@ def designs(rng: np.random.Generator) -> list[Design]:
             wide,
         ),
         Design(
+            "converted twice, the first tunable",
+            *short,
+            1.85e6,
+            best_points(short_signal, 1.85e6, *short),
+            trimmer,
+            core,
+            wide,
+        ),
+        Design(
+            "converted twice, the first fixed",
+            *spread,
+            offset_hz,
+            replace(
+                behind, intermediate_frequency_hz=mf_hz, high_side=True, fixed_first_hz=fixed_hz
+            ),
+            trimmer,
+            core,
+            wide,
+            tolerance=0.0015,
+        ),
+        Design(
             "long wave below",
             *long,
             50e3,
@@ -142,6 +169,7 @@ def designs(rng: np.random.Generator) -> list[Design]:
             trimmer,
             core,
             220e3,
+            tolerance=0.002,
         ),
         Design(
             "FM, one core",
@@ -152,5 +180,6 @@ def designs(rng: np.random.Generator) -> list[Design]:
             core,
             None,
             220e3,
+            tolerance=0.002,
         ),
     ]

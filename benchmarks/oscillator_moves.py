@@ -22,6 +22,7 @@ from glowdial.core.alignment.next_move import Act, Mark, next_move
 from glowdial.core.alignment.oscillator_state import (
     Event,
     Foreseen,
+    Housed,
     MarkRead,
     Turned,
 )
@@ -40,6 +41,8 @@ from glowdial.core.stages.tracking.round_words import SUSPECTED
 MOST_STEPS = 40
 # of so many bands one has a dead adjuster at its high end, far enough out to be turned
 DEAD_ONE_IN, TELLING = 10, 1.5
+# where the ends are adjusted, in shares of the scale's octaves from its stops
+MARKS_INWARD = 0.1
 # a mark between the ends may stand so much further out than it could, in tolerances
 HALF = 0.5
 
@@ -76,7 +79,7 @@ def hidden(design: Design, rng: np.random.Generator, tolerance: float) -> Hidden
         rng,
         parts_of(design.tracked),
         design.intermediate_hz,
-        design.tracked.high_side,
+        design.tracked.offset_hz > 0.0,
         design.low_hz,
         design.high_hz,
         tolerance,
@@ -197,11 +200,10 @@ def _between_the_ends(band: HiddenBand, marks: list[float]) -> tuple[float, floa
 def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool = False) -> None:
     """One band, from as found until it is left, or ``to_middle`` until no turn is worth a touch."""
     rng = np.random.default_rng((seed, 13))
-    tolerance = 0.005 if design.low_hz < 80e6 else 0.002
+    tolerance = design.tolerance
     band = hidden(design, rng, tolerance)
-    low_mark, high_mark = design.low_hz * 1.12, design.high_hz / 1.12
-    if design.low_hz > 80e6:
-        low_mark, high_mark = 90e6, 106e6
+    inward = (design.high_hz / design.low_hz) ** MARKS_INWARD
+    low_mark, high_mark = design.low_hz * inward, design.high_hz / inward
     ends = [high_mark, low_mark]
     if not put_right(band, ends):
         return
@@ -224,7 +226,7 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
     prior = fit_oscillator(design.tracked, (design.low_hz, design.high_hz), turners, [])
     for mark in ends:
         # the image is tuned in instead, before anything is known of this set
-        image_hz = band.stands(mark) + 2.0 * design.tracked.offset_hz
+        image_hz = band.stands(mark) + 2.0 * design.tracked.image_offset_hz
         if image_hz > 0.0:
             known = prior.foreseen(mark, reading_doubt_hz=doubts[mark])
             span = span_hz(design.intermediate_hz, mark)
@@ -237,7 +239,8 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
     found = [MarkRead(m, band.read(m), doubts[m]) for m in ends]
     # one that reads inside is decided to be left, by either school
     asked = any(abs(r.frequency_hz - r.mark_hz) > tolerance * r.mark_hz for r in found)
-    events: list[Event] = list(found)
+    # no cabinet pulls at it: it is told to stand in what it has
+    events: list[Event] = [Housed(into=True), *found]
     reads = dict.fromkeys(ends, 1) | dict.fromkeys(middle, 0)
     seen = dict.fromkeys(ends, True) | dict.fromkeys(middle, False)
     moves = dict.fromkeys(kinds, 0)
