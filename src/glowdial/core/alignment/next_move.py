@@ -466,7 +466,7 @@ def _together(
     """Turns of some adjusters that bring the marks home together: each sample's own, by least
     squares in tolerances."""
     turns: dict[str, Floats] = {key: np.zeros(len(fit.samples)) for key in keys}
-    unit = np.eye(len(keys))
+    most = np.array([0.5 * travel_turns.get(key, 2.0) for key in keys])
     for _ in range(ROUNDS):
         error = np.stack([_error(fit, m, turns) / m.tolerance_hz for m in marks], axis=1)
         slopes = np.empty((*error.shape, len(keys)))
@@ -474,14 +474,25 @@ def _together(
             on = {**turns, key: turns[key] + FIRST_STEP}
             there = np.stack([_error(fit, m, on) / m.tolerance_hz for m in marks], axis=1)
             slopes[:, :, n] = (there - error) / FIRST_STEP
-        square = np.einsum("smi,smj->sij", slopes, slopes)
-        pull = np.einsum("smi,sm->si", slopes, error)
-        ridge = RIDGE * (1.0 + np.trace(square, axis1=1, axis2=2))[:, None, None] * unit
-        step = -np.linalg.solve(square + ridge, pull[:, :, None])[:, :, 0]
-        for n, key in enumerate(keys):
-            most = 0.5 * travel_turns.get(key, 2.0)
-            turns[key] = np.clip(turns[key] + step[:, n], -most, most)
+        now = np.stack([turns[key] for key in keys], axis=1)
+        wanted = now + _least_squares(slopes, error)
+        ended = np.abs(wanted) > most
+        # what one cannot do within its travel is left to the others
+        held = np.where(ended, np.clip(wanted, -most, most) - now, 0.0)
+        left = error + np.einsum("smi,si->sm", slopes, held)
+        rest = _least_squares(np.where(ended[:, None, :], 0.0, slopes), left)
+        then = np.clip(now + np.where(ended, held, rest), -most, most)
+        turns = {key: then[:, n] for n, key in enumerate(keys)}
     return turns
+
+
+def _least_squares(slopes: Floats, error: Floats) -> Floats:
+    """Steps that take an error away (samples, marks), by slopes (samples, marks, adjusters)."""
+    square = np.einsum("smi,smj->sij", slopes, slopes)
+    pull = np.einsum("smi,sm->si", slopes, error)
+    unit = np.eye(slopes.shape[2])
+    ridge = RIDGE * (1.0 + np.trace(square, axis1=1, axis2=2))[:, None, None] * unit
+    return np.asarray(-np.linalg.solve(square + ridge, pull[:, :, None])[:, :, 0])
 
 
 def _most_inside(
