@@ -51,6 +51,7 @@ def designs(rng: np.random.Generator) -> list[Design]:
     spread = (14e6, 15e6)
     fixed_hz, offset_hz = 9e6, 9e6 - mf_hz
     behind = two_point(signal_circuit(GANG, *spread), offset_hz, spread, high_side=False)
+    vhf = two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6))
     trimmer, padder, core = AdjusterKind.TRIMMER, AdjusterKind.PADDER, AdjusterKind.CORE
     wide, narrow = 0.018 * mf_hz, 3e3
 
@@ -165,7 +166,7 @@ def designs(rng: np.random.Generator) -> list[Design]:
             87.5e6,
             108e6,
             10.7e6,
-            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
+            vhf,
             trimmer,
             core,
             220e3,
@@ -176,7 +177,7 @@ def designs(rng: np.random.Generator) -> list[Design]:
             87.5e6,
             108e6,
             10.7e6,
-            two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6)),
+            vhf,
             core,
             None,
             220e3,

@@ -18,7 +18,7 @@ import numpy as np
 from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
 from benchmarks.oscillator_designs import Design, designs
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
-from glowdial.core.alignment.next_move import Act, Mark, next_move
+from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
 from glowdial.core.alignment.oscillator_state import (
     Event,
     Foreseen,
@@ -148,6 +148,7 @@ class Tally:
     outside_names: list[str] = field(default_factory=list)
     worse: list[bool] = field(default_factory=list)
     held: dict[str, list[bool]] = field(default_factory=lambda: defaultdict(list))
+    held_by_move: dict[str, list[bool]] = field(default_factory=lambda: defaultdict(list))
     halves: list[float] = field(default_factory=list)
     fits_ms: list[float] = field(default_factory=list)
     untouched: list[bool] = field(default_factory=list)
@@ -186,6 +187,17 @@ def _asked(design: Design, foreseen: Foreseen, hz: float, mark_hz: float) -> boo
 def _is_asked(told: Foretold, hz: float, mark_hz: float) -> bool:
     ask = Ask("check", "", (frequency_field(mark_hz),), "", foretold=told)
     return bool(doubts_of(ask, {"frequency": hz}, {"frequency": f"{hz / 1e3:g}"}, ()))
+
+
+def _class_of(
+    now: NextMove, reads: dict[float, int], seen: dict[float, bool], moves: dict[str, int]
+) -> str:
+    """The class of a reading by what was done before it."""
+    if now.act is Act.TURN:
+        return "after an adjuster's first move" if moves[now.adjuster] == 1 else "after a later one"
+    if reads[now.mark_hz]:
+        return "read again"
+    return "another mark after a move" if seen[now.mark_hz] else "the mark between, first"
 
 
 def _between_the_ends(band: HiddenBand, marks: list[float]) -> tuple[float, float]:
@@ -293,7 +305,9 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
         slip_hz = hz + 3.0 * foretold.half_hz * float(rng.choice([-1.0, 1.0]))
         tally.slips.append(_asked(design, foretold, slip_hz, now.mark_hz))
         if not now.trial:
-            tally.held[kind].append(abs(hz - foretold.mean_hz) <= foretold.half_hz)
+            holds = abs(hz - foretold.mean_hz) <= foretold.half_hz
+            tally.held[kind].append(holds)
+            tally.held_by_move[_class_of(now, reads, seen, moves)].append(holds)
             if sum(moves.values()) >= 3:
                 tally.halves.append(foretold.half_hz / doubts[now.mark_hz])
         events.append(MarkRead(now.mark_hz, hz, doubts[now.mark_hz]))
@@ -356,6 +370,8 @@ def _print(tally: Tally) -> None:
     for name, counts in tally.by_circuit.items():
         held = tally.held[name]
         print(f"   {name}: {np.mean(counts):.2f} moves, interval holds {_share(held)}")
+    for name, held in tally.held_by_move.items():
+        print(f"   {name}: interval holds {_share(held)}")
     every = [h for held in tally.held.values() for h in held]
     print(
         f"interval of 90 % holds {_share(every)}, half-width {np.median(tally.halves):.1f} doubts"

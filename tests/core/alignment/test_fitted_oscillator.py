@@ -154,6 +154,19 @@ def test_what_is_inside_is_left_and_what_is_at_the_edge_is_read_again() -> None:
     assert advice(often, high=3).act is Act.TURN
 
 
+def test_of_two_readings_that_disagree_a_third_decides_before_it_is_left() -> None:
+    torn = fit(
+        MarkRead(HIGH, 1406e3, 1e3), MarkRead(HIGH, 1401.4e3, 1e3), MarkRead(LOW, 599e3, 500.0)
+    )
+    assert torn.inside(HIGH, 7e3) > 0.95
+    assert (advice(torn, high=2).act, advice(torn, high=2).mark_hz) == (Act.READ, HIGH)
+    assert advice(torn, high=3).act is Act.LEAVE
+    alike = fit(
+        MarkRead(HIGH, 1404e3, 1e3), MarkRead(HIGH, 1403e3, 1e3), MarkRead(LOW, 599e3, 500.0)
+    )
+    assert advice(alike, high=2).act is Act.LEAVE
+
+
 MIDDLE = 920e3
 
 

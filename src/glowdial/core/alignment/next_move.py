@@ -29,6 +29,8 @@ SURE, MOST_READS = 0.95, 3
 EDGE_DOUBTS = 1.7
 # a reading that the others do not bear out by so many of its doubts is taken again
 STRANGE = 1.8
+# and so is one of two that are about four doubts apart, where it would be left by them
+TORN = 1.5
 # a turn is tried at these shares of what the squared error asks for
 SHARES = (0.6, 0.7, 0.8, 0.85, 0.9, 0.95, 1.0, 1.05, 1.1, 1.2)
 # where the other one can still put it right
@@ -118,9 +120,17 @@ def next_move(
         return NextMove(Act.READ, unread[0].mark_hz)
     unsettled = [m for m in open_marks if not _settled(fit, m)]
     if not unsettled:
+        # of two readings that disagree a third one decides, before it is left by the second
+        torn = [
+            m for m in open_marks if 1 < m.reads < MOST_READS and fit.last_off(m.mark_hz) > TORN
+        ]
+        if torn:
+            return NextMove(Act.READ, torn[0].mark_hz)
         if to_middle and unseen:
             return NextMove(Act.READ, unseen[0].mark_hz)
-        return _touch(fit, open_marks, travel_turns) if to_middle else NextMove(Act.LEAVE)
+        if not to_middle:
+            return NextMove(Act.LEAVE)
+        return _told_of_all(fit, open_marks, _touch(fit, open_marks, travel_turns))
     # what is turned in any case moves what stands between: that is looked at after it
     due = any(_outside_for_sure(fit, m) for m in open_marks)
     for mark in unsettled:
@@ -145,12 +155,8 @@ def _told_of_all(fit: FittedOscillator, marks: Sequence[Mark], now: NextMove) ->
     if now.act is not Act.TURN:
         return now
     turned = {now.adjuster: now.turns}
-    others = {
-        m.mark_hz: fit.foreseen(m.mark_hz, turned, reading_doubt_hz=m.doubt_hz)
-        for m in marks
-        if m.mark_hz not in now.lands
-    }
-    return replace(now, lands={**now.lands, **others})
+    lands = {m.mark_hz: fit.foreseen(m.mark_hz, turned, reading_doubt_hz=m.doubt_hz) for m in marks}
+    return replace(now, lands=lands)
 
 
 def _touch(
@@ -162,25 +168,23 @@ def _touch(
     if best is None or best[0] < WORTH_A_TOUCH:
         return NextMove(Act.LEAVE)
     furthest = max(marks, key=lambda m: abs(float(np.median(_error(fit, m)))) / m.tolerance_hz)
-    return _made(fit, marks, best[1], best[2], sake=furthest)
+    return _made(fit, best[1], best[2], sake=furthest)
 
 
 def _for_another(
-    fit: FittedOscillator,
-    marks: Sequence[Mark],
-    unsettled: Sequence[Mark],
-    travel_turns: Mapping[str, float],
-) -> NextMove | None:
+    fit: FittedOscillator, marks: Sequence[Mark], off: Mark, travel_turns: Mapping[str, float]
+) -> NextMove:
     """What is inside is not moved for another mark that nothing turns, unless that brings all of
-    them inside; None where nothing does."""
-    best = _best_single(fit, marks, travel_turns)
-    if best is None or best[0] < LEAST_GAIN:
-        return None
-    _, mark, turns = best
-    assert mark.adjuster is not None
-    if _worst(fit, marks, {mark.adjuster: turns}) > 1.0:
-        return None
-    return _made(fit, marks, mark, turns, sake=unsettled[0])
+    them inside; one whose direction is not known may be tried."""
+    gain, mark, turns = _best_single(fit, marks, travel_turns) or (0.0, off, 0.0)
+    mends = gain >= LEAST_GAIN and _worst(fit, marks, {mark.adjuster or "": turns}) <= 1.0
+    if mends:
+        return _made(fit, mark, turns, sake=off)
+    usable = [m for m in marks if m.adjuster is not None and not _is_idle(fit, m)]
+    unknown = _unknown_way(fit, usable)
+    if unknown is None:
+        return NextMove(Act.BEST, off.mark_hz)
+    return _trial(fit, marks, unknown, [m.adjuster or "" for m in usable], travel_turns)
 
 
 def _best_single(
@@ -293,9 +297,7 @@ def _turn(
     if unknown is not None:
         return _trial(fit, marks, unknown, [unknown.adjuster or ""], travel_turns)
     if not any(m in unsettled for m in usable):
-        for_another = _for_another(fit, marks, unsettled, travel_turns)
-        if for_another is not None or all(fit.moves_of(key) for key in keys):
-            return for_another or NextMove(Act.BEST, unsettled[0].mark_hz)
+        return _for_another(fit, marks, unsettled[0], travel_turns)
     joint: dict[str, float] = {}
     chosen = _alone(fit, marks, [m for m in usable if m in unsettled], travel_turns)
     alone = chosen is not None
@@ -308,15 +310,12 @@ def _turn(
     mark, turns = chosen
     assert mark.adjuster is not None
     every = {mark.adjuster: turns} if alone else joint
-    # what is inside is not moved for another mark, unless that brings all of them inside
-    own = any(m in unsettled for m in usable)
-    vain = not own and _worst(fit, marks, every) > 1.0
     # before all were turned it is not known what they can do
     known = all(fit.moves_of(key) for key in keys)
-    if vain or (known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN):
+    if known and _worst(fit, marks, {}) - _worst(fit, marks, every) < LEAST_GAIN:
         return _without_those_between(fit, marks, unsettled, travel_turns)
     sake = mark if mark in unsettled else unsettled[0]
-    return _made(fit, marks, mark, turns, alone=alone, sake=sake)
+    return _made(fit, mark, turns, alone=alone, sake=sake)
 
 
 def _without_those_between(
@@ -334,7 +333,6 @@ def _without_those_between(
 
 def _made(
     fit: FittedOscillator,
-    marks: Sequence[Mark],
     mark: Mark,
     turns: float,
     *,
@@ -342,14 +340,9 @@ def _made(
     sake: Mark | None = None,
 ) -> NextMove:
     assert mark.adjuster is not None
-    key = mark.adjuster
     grained = _grained(fit, mark, turns)
-    lands = {
-        m.mark_hz: fit.foreseen(m.mark_hz, {key: grained}, reading_doubt_hz=m.doubt_hz)
-        for m in marks
-    }
     sake_hz = (sake or mark).mark_hz
-    return NextMove(Act.TURN, mark.mark_hz, key, grained, lands, alone=alone, sake_hz=sake_hz)
+    return NextMove(Act.TURN, mark.mark_hz, mark.adjuster, grained, alone=alone, sake_hz=sake_hz)
 
 
 def _grained(fit: FittedOscillator, mark: Mark, turns: float) -> float:
@@ -391,7 +384,7 @@ def _trial(
     wanted = _together(fit, marks, keys, travel_turns)[mark.adjuster] * fit.ways[:, place]
     turns = TRIAL_SHARE * float(np.median(wanted))
     turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL) or LEAST_TRIAL
-    made = _made(fit, marks, mark, turns, alone=len(keys) == 1)
+    made = _made(fit, mark, turns, alone=len(keys) == 1)
     return replace(made, trial=True)
 
 

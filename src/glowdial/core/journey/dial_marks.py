@@ -159,10 +159,11 @@ def middle_mark_hz(band: BandFacts) -> float | None:
     low, high = band.low_mark_hz, band.high_mark_hz
     middle_hz = math.sqrt(low * high)
     between = [
-        hz for hz in band.dial_marks_hz if not is_beside(hz, low) and not is_beside(hz, high)
+        hz
+        for hz in band.dial_marks_hz
+        if low < hz < high and not is_beside(hz, low) and not is_beside(hz, high)
     ]
-    inside = [hz for hz in between if low < hz < high]
-    return min(inside, key=lambda hz: abs(math.log(hz / middle_hz)), default=None)
+    return min(between, key=lambda hz: abs(math.log(hz / middle_hz)), default=None)
 
 
 def marks_read(record: JobRecord, band: BandFacts) -> list[tuple[float, Answer]]:

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders import a_record, an_answer, tidewater_facts
-from glowdial.core.journey.record import Answer, Change, JobRecord, Move
+from glowdial.core.journey.record import Answer, Change, Closure, JobRecord, Move
 from glowdial.core.journey.steps import Status, Step
 from glowdial.core.stages.tracking.round_advice import MOST_VISITS
 from glowdial.core.stages.tracking.rounds import round_steps
@@ -140,6 +140,21 @@ def test_an_adjuster_that_does_nothing_is_said_with_what_is_missing() -> None:
     said = float(" ".join(stuck.advice).split("is about ")[1].split(" pF")[0]) * 1e-12
     more = float(lo.resonance_hz(gang)) - float(lo.resonance_hz(gang + said))
     assert more == pytest.approx(0.02 * HIGH, rel=0.2)
+
+
+def test_an_adjuster_that_does_nothing_is_named_also_where_its_mark_is_not_asked_for() -> None:
+    answers = begun(HIGH * 1.02, LOW, MIDDLE * 1.006)
+    read = {"frequency": HIGH * 1.0203, "turns": 0.5}
+    answers.append(an_answer(10, "osc.bc.round1.high", "move1", read))
+    # closed at the end that it should move: the rounds go on, or end, at the others
+    closed = (Closure(11, "osc.bc.round1.high", "no screw turns it", "+28 kHz", "the owner"),)
+    told = " ".join(
+        words
+        for step in round_steps(FACTS, a_record(*answers, closures=closed), BAND)
+        for words in step.advice
+    )
+    name = FACTS.adjuster(BAND.high_adjuster).name
+    assert f"The last turn of the {name} changed little" in told
 
 
 def test_a_reading_that_was_typed_anew_tells_nothing_any_more() -> None:

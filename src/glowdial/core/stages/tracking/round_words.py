@@ -109,8 +109,12 @@ def turn_words(rounds: Rounds, end: End) -> tuple[str, ...]:
         "stations stand "
         f"{abs(error) / 1e3:.1f} kHz too {where} on the scale. {_basis(rounds, end)}"
     )
-    words = [first, *suspect_words(rounds), foretold_words(rounds, now.lands, end)]
-    words[1:1] = _sake_words(rounds, end)
+    words = [
+        first,
+        *_sake_words(rounds, end),
+        *suspect_words(rounds),
+        foretold_words(rounds, now.lands, end),
+    ]
     if not now.alone:
         words.append("Both ends have to move: the other one follows, and takes out what is left.")
     return tuple(words)
