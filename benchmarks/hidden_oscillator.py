@@ -65,6 +65,7 @@ class HiddenBand:
     minutes: float = 0.0
     drift: float = 0.0
     careless: float = 1.0 / 12.0
+    from_wrong_side: bool = False
 
     def _place(self, hz: float) -> float:
         """Along the scale, between even plates and even frequency."""
@@ -115,7 +116,8 @@ class HiddenBand:
         """A person sets the pointer and finds the generator's place."""
         self.minutes += 1.5
         # from the same side as told, but for now and then; and a pointer has its width
-        lash = 0.003 if self.rng.random() < self.careless else 0.0
+        self.from_wrong_side = bool(self.rng.random() < self.careless)
+        lash = 0.003 if self.from_wrong_side else 0.0
         off = lash + 0.0004 * self.rng.standard_normal()
         hz = self.stands(mark_hz, off) + 0.06 * self.bandwidth_hz * self.rng.standard_normal()
         unit = 1e3 if mark_hz >= 3e6 else 1e2

@@ -50,6 +50,9 @@ def designs(rng: np.random.Generator) -> list[Design]:
     # a band of one megahertz behind a crystal's oscillator, and one behind a first IF
     spread = (14e6, 15e6)
     fixed_hz, offset_hz = 9e6, 9e6 - mf_hz
+    # a few per cent of a short wave spread over the whole scale
+    narrow_low = float(rng.uniform(5.9e6, 17e6))
+    stretched = (narrow_low, 1.06 * narrow_low)
     behind = two_point(signal_circuit(GANG, *spread), offset_hz, spread, high_side=False)
     vhf = two_point(signal_circuit(FM_GANG, 86e6, 110e6), 10.7e6, (88e6, 106e6))
     trimmer, padder, core = AdjusterKind.TRIMMER, AdjusterKind.PADDER, AdjusterKind.CORE
@@ -171,6 +174,16 @@ def designs(rng: np.random.Generator) -> list[Design]:
             core,
             220e3,
             tolerance=0.002,
+        ),
+        Design(
+            "spread band",
+            *stretched,
+            mf_hz,
+            two_point(signal_circuit(GANG, *stretched), mf_hz, stretched),
+            trimmer,
+            core,
+            wide,
+            tolerance=0.0015,
         ),
         Design(
             "FM, one core",

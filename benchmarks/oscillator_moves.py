@@ -153,6 +153,7 @@ class Tally:
     fits_ms: list[float] = field(default_factory=list)
     untouched: list[bool] = field(default_factory=list)
     asked: list[bool] = field(default_factory=list)
+    asked_by_side: dict[bool, list[bool]] = field(default_factory=lambda: defaultdict(list))
     dead: list[bool] = field(default_factory=list)
     called_dead: list[bool] = field(default_factory=list)
     suspected: list[bool] = field(default_factory=list)
@@ -165,6 +166,7 @@ class Tally:
     between: list[float] = field(default_factory=list)
     between_left: list[float] = field(default_factory=list)
     between_outside: list[bool] = field(default_factory=list)
+    readings: list[int] = field(default_factory=list)
 
 
 def change_said(
@@ -248,9 +250,11 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
                 tally.checked[design.name] += 1
             else:
                 tally.first.append(_is_asked(told, band.stands(mark), mark))
-    found = [MarkRead(m, band.read(m), doubts[m]) for m in ends]
-    # one that reads inside is decided to be left, by either school
-    asked = any(abs(r.frequency_hz - r.mark_hz) > tolerance * r.mark_hz for r in found)
+    found: list[MarkRead] = []
+    wrong_sides = dict.fromkeys(marks, False)
+    for mark in ends:
+        found.append(MarkRead(mark, band.read(mark), doubts[mark]))
+        wrong_sides[mark] = band.from_wrong_side
     # no cabinet pulls at it: it is told to stand in what it has
     events: list[Event] = [Housed(into=True), *found]
     reads = dict.fromkeys(ends, 1) | dict.fromkeys(middle, 0)
@@ -276,7 +280,7 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
                 for m in marks
             ],
             dict.fromkeys(kinds, 8.0),
-            to_middle=to_middle and asked,
+            to_middle=to_middle,
         )
         tally.fits_ms.append(1e3 * (time.perf_counter() - begun))
         if moves.get("high") == 1 and reads[high_mark] and not told_once:
@@ -301,7 +305,10 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
             reads = dict.fromkeys(marks, 0)
         hz = band.read(now.mark_hz)
         kind = f"{design.name}"
-        tally.asked.append(_asked(design, foretold, hz, now.mark_hz))
+        queried = _asked(design, foretold, hz, now.mark_hz)
+        tally.asked.append(queried)
+        wrong_sides[now.mark_hz] = band.from_wrong_side
+        tally.asked_by_side[any(wrong_sides.values())].append(queried)
         slip_hz = hz + 3.0 * foretold.half_hz * float(rng.choice([-1.0, 1.0]))
         tally.slips.append(_asked(design, foretold, slip_hz, now.mark_hz))
         if not now.trial:
@@ -313,6 +320,7 @@ def work(design: Design, seed: int, sheet: str, tally: Tally, *, to_middle: bool
         events.append(MarkRead(now.mark_hz, hz, doubts[now.mark_hz]))
         reads[now.mark_hz] += 1
         seen[now.mark_hz] = True
+    tally.readings.append(sum(isinstance(e, MarkRead) for e in events))
     if dead:
         tally.dead.append(now.act is Act.STUCK and moves["high"] <= 1)
         tally.turned_once.append(moves["high"] <= 1)
@@ -380,6 +388,11 @@ def _print(tally: Tally) -> None:
     print(
         f"asked about: {_share(tally.slips)} slips by three half-widths, {_share(tally.asked)} true"
     )
+    fair, slack = (tally.asked_by_side[wrong] for wrong in (False, True))
+    print(
+        f"   where this and the last ones were taken from the right side {_share(fair)}, "
+        f"where one of them was not {_share(slack)}"
+    )
     print(
         f"before anything is known: images asked about {_share(tally.images)}, true readings "
         f"{_share(tally.first)}; looked for another in any case: {dict(tally.checked)}"
@@ -400,6 +413,7 @@ def _print(tally: Tally) -> None:
         f"it: {_share(tally.dead)}"
     )
     print(f"working ones called dead: {_share(tally.called_dead)}")
+    print(f"readings of a band: mean {np.mean(tally.readings):.1f}, most {max(tally.readings)}")
     print(f"bands well inside left alone: {_share(tally.untouched)}")
     print(
         f"fit and advice: median {np.median(tally.fits_ms):.0f} ms, most {max(tally.fits_ms):.0f}"

@@ -2,29 +2,36 @@
 
 from __future__ import annotations
 
-import math
 import re
 from pathlib import Path
 
-import numpy as np
 import pytest
+from benchmarks.peaked_sets import (
+    ENOUGH_DB,
+    FOUR_BANDS,
+    OTHER_CIRCUITS,
+    TWO_BANDS,
+    Tally,
+    aligned_bands,
+    opened,
+    sheet_of,
+    signal_loss_db,
+    work,
+)
 
 from builders import a_workshop, slipway_facts, tidewater_facts
-from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.dial.points import dial_curve
 from glowdial.core.stages.intermediate.work import DECIDE
-from glowdial.demo.fill import demo_sheet, tidewater_sheet
 from glowdial.demo.volunteer import Volunteer
 from glowdial.sheets.facts import receiver_facts
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.sheets.template import sheet_from_template
-from glowdial.sheets.template_form import BeforeMixer, TemplateForm, read_form
+from glowdial.sheets.template_form import TemplateForm, read_form
 from glowdial.sim.condition import neglected
-from glowdial.sim.front_end import front_end, part_factor
+from glowdial.sim.front_end import part_factor
 from glowdial.sim.receiver import SimulatedReceiver
-from glowdial.sim.state import BenchState
-from glowdial.workshop.base.jobs import JobPage, OpenCommand, job_page, open_job
-from glowdial.workshop.base.sheets import keep_sheet, read_sheet
+from glowdial.workshop.base.jobs import JobPage, job_page
 
 
 def worked(
@@ -32,13 +39,9 @@ def worked(
 ) -> tuple[JobPage, SimulatedReceiver]:
     """A job on a neglected set, worked to its end by following the advice."""
     workshop = a_workshop(folder)
-    with workshop.database.writing() as session:
-        sheet_id = keep_sheet(session, sheet, workshop.now()).id
-    condition = neglected(facts, seed)
-    command = OpenCommand(sheet_id, "a set", condition=condition)
-    job_id = open_job(workshop, "test-opening", command)
+    job_id = opened(workshop, sheet, facts, seed)
     Volunteer(workshop, job_id).work()
-    return job_page(workshop, job_id), SimulatedReceiver(facts, condition)
+    return job_page(workshop, job_id), SimulatedReceiver(facts, neglected(facts, seed))
 
 
 def check(view: JobPage, facts: ReceiverFacts, seed: int) -> None:
@@ -67,50 +70,21 @@ def check(view: JobPage, facts: ReceiverFacts, seed: int) -> None:
     assert not any(s.off for s in view.record.switched_off)
 
 
-def turned_in(view: JobPage, facts: ReceiverFacts) -> dict[str, float]:
-    """Where every adjuster was left."""
-    return {a.key: view.record.turns_of(a.key) for a in facts.adjusters}
-
-
-def signal_loss_db(
-    view: JobPage, facts: ReceiverFacts, seed: int, band: BandFacts, adjuster: str, mark_hz: float
-) -> float:
-    """What a signal circuit loses at its mark, with the dial as left, against the best that any
-    place of its adjuster gives there."""
-    condition = neglected(facts, seed)
-    turned = turned_in(view, facts)
-
-    def gain(more: float) -> float:
-        turns = {**turned, adjuster: turned[adjuster] + more}
-        state = BenchState(band=band.key, dial_hz=mark_hz, turns=turns, in_cabinet=True)
-        front = front_end(facts, condition, band, state, rf_slope_s=2e-3)
-        signal_hz = front.local_oscillator_hz - band.tracked.offset_hz
-        return float(front.aerial_gain(np.array([signal_hz]))[0])
-
-    return 20.0 * math.log10(max(gain(m) for m in np.linspace(-1.5, 1.5, 301)) / gain(0.0))
-
-
 def check_peaked(view: JobPage, facts: ReceiverFacts, seed: int) -> int:
     """Every adjuster of the signal circuits of every band that was aligned is peaked within 1 dB at
     its mark; returns how many bands were."""
-    aligned = [
-        band
-        for band in facts.bands
-        if view.record.latest(f"osc.{band.key}.aerial", "peak") is not None
-    ]
+    aligned = aligned_bands(view, facts)
     for band in aligned:
-        low_ones = (band.rf_low_adjuster, band.aerial_low_adjuster)
         for key in band.signal_adjusters:
-            mark_hz = band.low_mark_hz if key in low_ones else band.high_mark_hz
-            loss_db = signal_loss_db(view, facts, seed, band, key, mark_hz)
-            assert loss_db < 1.0, (seed, band.name, key, loss_db)
+            loss_db = signal_loss_db(view, facts, seed, band, key)
+            assert loss_db < ENOUGH_DB, (seed, band.name, key, loss_db)
     return len(aligned)
 
 
-@pytest.mark.parametrize("seed", [11, 12, 13, 14])
+@pytest.mark.parametrize("seed", [12, 14])
 def test_two_band_set_comes_inside_from_as_found(tmp_path: Path, seed: int) -> None:
     facts = tidewater_facts()
-    view, receiver = worked(tmp_path, read_sheet(tidewater_sheet()), facts, seed)
+    view, receiver = worked(tmp_path, sheet_of(TWO_BANDS), facts, seed)
     check(view, facts, seed)
     # the truth, which the advice never saw: every winding resonates near the IF, drift and all
     for core in facts.if_adjusters():
@@ -140,62 +114,13 @@ def test_a_sheet_with_bands_and_if_alone_is_enough(tmp_path: Path, seed: int) ->
     check(view, facts, seed)
 
 
-# circuits that share little with the commonest one: what the page's form makes of them
-OTHER_CIRCUITS = {
-    "long wave, oscillator below": (
-        "50",
-        {"name": "Long wave", "low": "150", "high": "300", "oscillator": "below"},
-        {},
-    ),
-    "plates cut for the band": (
-        "455",
-        {"name": "Broadcast", "low": "540", "high": "1600", "plates": "cut for the band"},
-        {},
-    ),
-    "a rack of slugs": (
-        "262",
-        {"name": "Broadcast", "low": "540", "high": "1600"},
-        {"tuned_by": "rack of slugs"},
-    ),
-    "an RF stage, and a loop to listen with": (
-        "455",
-        {"name": "Broadcast", "low": "540", "high": "1600", "before_mixer": "aerial and RF"},
-        {"listens_with": "loop"},
-    ),
-    "three circuits before the mixer": (
-        "455",
-        {"name": "Broadcast", "low": "540", "high": "1600", "before_mixer": BeforeMixer.THREE},
-        {},
-    ),
-    "converted twice, the first oscillator tunable": (
-        "455",
-        {"name": "Short wave", "low": "6 MHz", "high": "16 MHz"},
-        {"first_intermediate": "1850"},
-    ),
-    "converted twice, the first oscillator fixed": (
-        "455",
-        {"name": "Short wave", "low": "14 MHz", "high": "15 MHz", "first_oscillator": "9 MHz"},
-        {},
-    ),
-    "short wave below": (
-        "455",
-        {"name": "Short wave", "low": "6 MHz", "high": "16 MHz", "oscillator": "below"},
-        {},
-    ),
-}
-
-
 # where the usual one leaves a band inside as found
 SEEDS = {"an RF stage, and a loop to listen with": 33}
 
 
 @pytest.mark.parametrize("name", OTHER_CIRCUITS)
 def test_other_circuits_come_inside_from_as_found(tmp_path: Path, name: str) -> None:
-    intermediate, band, more = OTHER_CIRCUITS[name]
-    form = TemplateForm(
-        maker="Orlwick", model="Kelp Two", intermediate_frequency=intermediate, bands=[band], **more
-    )
-    sheet = sheet_from_template(read_form(form))
+    sheet = sheet_of(name)
     facts = receiver_facts(sheet)
     seed = SEEDS.get(name, 31)
     view, _ = worked(tmp_path, sheet, facts, seed)
@@ -205,8 +130,27 @@ def test_other_circuits_come_inside_from_as_found(tmp_path: Path, name: str) -> 
     assert 0 < len(moves) <= 8
 
 
+@pytest.mark.parametrize(
+    ("circuit", "seed"),
+    [
+        # the right answer stands further off than is looked at first, and its image nearer
+        (TWO_BANDS, 110),
+        ("short wave below", 109),
+        # nothing comes in as far as is looked at first, and no sensitivity is found as found
+        ("converted twice, the first oscillator tunable", 107),
+        # what is found first is the second conversion's image
+        ("converted twice, the first oscillator tunable", 207),
+    ],
+)
+def test_a_set_far_out_of_its_dial_is_found_and_comes_inside(circuit: str, seed: int) -> None:
+    tally = Tally()
+    work(circuit, seed, tally)
+    assert tally.inside[circuit] and all(tally.inside[circuit])
+    assert max(tally.losses_db[circuit]) < ENOUGH_DB
+
+
 def test_a_receiver_of_four_bands_comes_inside_and_is_peaked_on_all(tmp_path: Path) -> None:
-    sheet = read_sheet(demo_sheet("breakwater-eight"))
+    sheet = sheet_of(FOUR_BANDS)
     facts = receiver_facts(sheet)
     view, _ = worked(tmp_path, sheet, facts, 31)
     check(view, facts, 31)

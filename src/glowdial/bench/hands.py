@@ -9,6 +9,7 @@ from glowdial.bench.port import Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
 from glowdial.core.bench.recipe import POINTER, Doing, Hearing, Recipe
 from glowdial.core.bench.settings import setting
+from glowdial.core.journey.dial_marks import SEARCH_SHARE
 from glowdial.core.journey.findings import answer_of, level_of
 from glowdial.core.journey.steps import Ask
 from glowdial.core.language.errors import Conflict
@@ -20,6 +21,11 @@ from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter
 
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
+# how far the right one of two answers is looked for where it should stand, and what share of the
+# other's AVC volts is an answer and no noise
+TWIN_REACH_HZ, TWIN_SHARE = 45e3, 0.3
+# what comes in lifts the AVC line by so much at least
+LEAST_RISE_V = 0.03
 # FM's channels are so much wider
 VHF_STEPS = 40.0
 EDGE_STEPS, EDGE_SHARE = 40, 0.7
@@ -86,7 +92,10 @@ def carry_out(
         case Doing.READ:
             return Measured({f.name: bench.read(f.measurand) for f in wanted if f.measurand})
         case Doing.FIND_FREQUENCY:
-            return Measured({"frequency": _find(recipe, bench)})
+            found_hz = _find(recipe, bench)
+            if ask.foretold is not None and ask.foretold.twin_hz and recipe.zero_of is None:
+                found_hz = _right_one(bench, found_hz, ask.foretold.twin_hz)
+            return Measured({"frequency": found_hz})
         case Doing.FIND_DIAL:
             return Measured({"main": _find_dial(recipe, bench)})
         case Doing.TURN_AND_FIND:
@@ -187,37 +196,73 @@ def _wanted(value: float | str | None, what: str) -> float:
     return float(value)
 
 
-def _find(recipe: Recipe, bench: Bench) -> float:
+def _find(recipe: Recipe, bench: Bench, *, quiet_too: bool = False) -> float:
+    """Where the generator comes in: looked for further off once nothing did. Where nothing does it
+    is refused, or ``quiet_too`` left on its place, for a reading that tells of no tone."""
     # what is to come in there; on a moved band, or a bandspread, the dial says another
     place = recipe.change.get("generator_hz") or recipe.change.get("dial_hz")
     wanted, span = _wanted(place, "the dial mark"), _wanted(recipe.span_hz, "how far to look")
     by = recipe.zero_of or AVC
-    highest = 0.0
-
-    def measure(frequency_hz: float) -> float:
-        nonlocal highest
-        bench.apply(setting(generator_hz=frequency_hz))
-        seen = abs(bench.read(by))
-        highest = max(highest, seen)
-        return seen
-
-    wide = VHF_STEPS if wanted >= VHF_HZ else 1.0
-    found = find_maximum(
-        measure,
-        start=wanted - span,
-        stop=wanted + span,
-        coarse=wide * COARSE_HZ,
-        fine=wide * FINE_HZ,
-    )
-    if highest == 0.0:
+    least_v = LEAST_RISE_V if recipe.zero_of is None else 0.0
+    widest = max(span, SEARCH_SHARE * wanted)
+    found: float | None = None
+    highest_v = 0.0
+    for reach in sorted({span, widest}):
+        seen: list[float] = []
+        top_hz = _highest(bench, by, wanted, reach, seen)
+        highest_v = max(highest_v, *seen)
+        if highest_v > 0.0 and max(seen) - min(seen) >= least_v:
+            found = top_hz
+            break
+    if found is None and highest_v > 0.0 and quiet_too:
+        found = wanted
+    if found is None:
         raise Conflict(
-            f"Nothing came in within {khz(span)} either side of {khz(wanted)}: is the generator "
+            f"Nothing came in within {khz(widest)} either side of {khz(wanted)}: is the generator "
             "on, its lead on, does the oscillator run?"
         )
     if recipe.zero_of is not None:
         found = _zero_beside(recipe.zero_of, found, bench)
     bench.apply(setting(generator_hz=found))
     return found
+
+
+def _highest(
+    bench: Bench, by: Measurand, around_hz: float, reach_hz: float, seen: list[float]
+) -> float:
+    """Where the generator makes the most of a reading, within a reach; ``seen`` takes what was
+    read on the way, without its sign."""
+    wide = VHF_STEPS if around_hz >= VHF_HZ else 1.0
+
+    def measure(frequency_hz: float) -> float:
+        bench.apply(setting(generator_hz=frequency_hz))
+        seen.append(abs(bench.read(by)))
+        return seen[-1]
+
+    return find_maximum(
+        measure,
+        start=around_hz - reach_hz,
+        stop=around_hz + reach_hz,
+        coarse=wide * COARSE_HZ,
+        fine=wide * FINE_HZ,
+    )
+
+
+def _right_one(bench: Bench, found_hz: float, twin_hz: float) -> float:
+    """Of two answers, one of which may be the image, the right one: what was found, or what comes
+    in where the right one would stand if that were the image, however far out that is."""
+
+    def level_v(frequency_hz: float) -> float:
+        bench.apply(setting(generator_hz=frequency_hz))
+        return abs(bench.read(AVC))
+
+    # between the two nothing comes in: what is read there is nothing
+    nothing_v, here_v = level_v(found_hz + twin_hz / 3.0), level_v(found_hz)
+    there: list[float] = []
+    right_hz = _highest(bench, AVC, found_hz + twin_hz, TWIN_REACH_HZ, there)
+    answers = max(there) - nothing_v > TWIN_SHARE * (here_v - nothing_v)
+    bench.apply(setting(generator_hz=right_hz if answers else found_hz))
+    return right_hz if answers else found_hz
 
 
 def _find_dial(recipe: Recipe, bench: Bench) -> float:
@@ -322,7 +367,7 @@ def _match(recipe: Recipe, bench: Bench) -> Measured:
 
 def _tone_pair(recipe: Recipe, bench: Bench) -> Measured:
     bench.apply(setting(generator_emf_v=_finding_level_v(bench)))
-    _find(recipe, bench)
+    _find(recipe, bench, quiet_too=True)
     bench.apply(setting(generator_emf_v=recipe.change.get("generator_emf_v"), tone_on=True))
     on = _run(recipe, bench)
     bench.apply(setting(tone_on=False))

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from glowdial.core.journey.steps import Ask, Status, Step
-from glowdial.core.language.errors import Conflict
+from glowdial.core.language.errors import Conflict, Doubted
 from glowdial.core.plan.gates import missing_cautions
 from glowdial.core.stages.cold.steps import TUBES, WINDINGS
 from glowdial.core.stages.dial.stage import STAGE as DIAL
@@ -25,6 +25,8 @@ from glowdial.workshop.bench_work import measure
 from glowdial.workshop.entries import AnswerCommand, acknowledge, close_step, record_answer
 
 MOST_ENTRIES = 400
+# what is entered: a line, or named fields
+Entered = tuple[str | None, tuple[tuple[str, str], ...]]
 STORY = {
     "complaint": "Faint on every station since it came down from the loft; the dial is out.",
     "belief": "A tube is weak.",
@@ -87,18 +89,28 @@ class Volunteer:
             return
         if step.status is Status.BLOCKED or step.ask is None:
             raise RuntimeError(f"{step.key}: {step.status} {step.blocked_by}")
-        line, fields = self._entry(view, step)
-        fresh = job_page(self.workshop, self.job_id)
         # who looks on both sides for the stronger of two answers may say so at once
         looked = step.ask.foretold is not None and step.ask.foretold.twin_hz != 0.0
+        try:
+            self._enter(step, step.ask.name, self._entry(view, step), confirmed=looked)
+        except Doubted:
+            if step.ask.recipe is None or self.source is not None:
+                raise
+            # who is asked looks once more, and keeps what stands there
+            again = self._entry(job_page(self.workshop, self.job_id), step)
+            self._enter(step, step.ask.name, again, confirmed=True)
+
+    def _enter(self, step: Step, ask: str, entry: Entered, *, confirmed: bool) -> None:
+        fresh = job_page(self.workshop, self.job_id)
+        line, fields = entry
         record_answer(
             self.workshop,
             self.job_id,
-            self._stamp(fresh, "entered"),
-            AnswerCommand(step.key, step.ask.name, line, fields, confirmed=looked),
+            self._stamp(fresh, f"entered{'-again' if confirmed else ''}"),
+            AnswerCommand(step.key, ask, line, fields, confirmed=confirmed),
         )
 
-    def _entry(self, view: JobPage, step: Step) -> tuple[str | None, tuple[tuple[str, str], ...]]:
+    def _entry(self, view: JobPage, step: Step) -> Entered:
         ask = step.ask
         assert ask is not None
         if ask.recipe is not None:

@@ -131,6 +131,35 @@ def test_an_adjuster_that_changes_nothing_is_named_after_one_futile_turn() -> No
     assert now.adjuster != "trimmer" or now.act is Act.STUCK
 
 
+def test_one_that_may_have_done_nothing_is_turned_again_by_an_amount_that_tells() -> None:
+    """Half of the samples want no turn of it, the others one as if it hardly did anything."""
+    read = (MarkRead(HIGH, 1430e3, 1e3), MarkRead(LOW, 600e3, 500.0))
+    doubted = fit(*read, Turned("trimmer", 0.15), MarkRead(HIGH, 1430e3, 1e3))
+    assert 0.5 < doubted.does_nothing("trimmer") < 0.8
+    now = advice(doubted, high=3, low=0)
+    assert (now.act, now.adjuster) == (Act.TURN, "trimmer")
+    assert 0.25 <= abs(now.turns) <= 0.5
+
+
+def test_a_first_turn_that_hardly_shows_is_read_twice_before_another_one() -> None:
+    """Four kHz of the thirty: a turn that did little, or none and a reading from the other side."""
+    unknown = Turner("trimmer", TankRole.SHUNT, 0.18, 0.55, way_known=False)
+    read = (MarkRead(HIGH, 1430e3, 1e3), MarkRead(LOW, 600e3, 500.0), Turned("trimmer", 0.25))
+    little = fit(*read, MarkRead(HIGH, 1426e3, 1e3), turners=(unknown, PADDER))
+    assert (advice(little, low=0).act, advice(little, low=0).mark_hz) == (Act.READ, HIGH)
+    assert advice(little, high=2, low=0).act is Act.TURN
+    # what surely did nothing is said at once
+    nothing = fit(*read, MarkRead(HIGH, 1430e3, 1e3), turners=(unknown, PADDER))
+    assert advice(nothing, low=0).act is Act.STUCK
+    # what did about as much as was expected is believed at once, and so is what did much
+    as_said = Turner("trimmer", TankRole.SHUNT, 0.03, 0.3)
+    small = fit(*read, MarkRead(HIGH, 1426e3, 1e3), turners=(as_said, PADDER))
+    assert advice(small, low=0).act is Act.TURN
+    for seen_hz in (1422e3, 1414e3):
+        seen = fit(*read, MarkRead(HIGH, seen_hz, 1e3), turners=(unknown, PADDER))
+        assert advice(seen, low=0).act is Act.TURN
+
+
 def test_both_ends_are_solved_together_and_the_other_one_is_told() -> None:
     found = fit(MarkRead(HIGH, 1430e3, 700.0), MarkRead(LOW, 590e3, 400.0))
     now = advice(found)
@@ -165,6 +194,50 @@ def test_of_two_readings_that_disagree_a_third_decides_before_it_is_left() -> No
         MarkRead(HIGH, 1404e3, 1e3), MarkRead(HIGH, 1403e3, 1e3), MarkRead(LOW, 599e3, 500.0)
     )
     assert advice(alike, high=2).act is Act.LEAVE
+
+
+def test_what_one_reading_alone_tells_is_taken_again_where_a_slack_drive_might_hide_it() -> None:
+    """A drive slack by 0.3 % of its travel shifts the high mark by 4.7 kHz: it may be outside."""
+    turned = (MarkRead(HIGH, 1430e3, 1e3), MarkRead(LOW, 602e3, 500.0), Turned("trimmer", 0.6))
+    once = fit(*turned, MarkRead(HIGH, 1403e3, 1e3), MarkRead(LOW, 600e3, 500.0))
+    assert once.inside(HIGH, 7e3) > 0.95
+    assert (advice(once).act, advice(once).mark_hz) == (Act.READ, HIGH)
+    assert advice(once, high=2).act is Act.LEAVE
+    # nearer the middle it is inside from either side
+    near = fit(*turned, MarkRead(HIGH, 1401e3, 1e3), MarkRead(LOW, 600e3, 500.0))
+    assert advice(near).act is Act.LEAVE
+    # what was to be expected within little is borne out, and what nobody turned is left
+    apart = MarkRead(HIGH * 1.01, 1403e3 * 1.01, 300.0)
+    sure = fit(*turned, apart, MarkRead(HIGH, 1403e3, 1e3), MarkRead(LOW, 600e3, 500.0))
+    assert advice(sure).act is Act.LEAVE
+    assert advice(fit(*turned[1:2], MarkRead(HIGH, 1403e3, 1e3))).act is Act.LEAVE
+
+
+def test_what_stands_outside_by_one_reading_is_read_again_before_all_else_is_turned() -> None:
+    alone = fit(MarkRead(HIGH, 1410e3, 1e3), MarkRead(LOW, 600e3, 500.0))
+    assert alone.inside(HIGH, 7e3) < 0.05
+    assert (advice(alone).act, advice(alone).mark_hz) == (Act.READ, HIGH)
+    # where another one is due in any case it is not waited for
+    due = fit(MarkRead(HIGH, 1410e3, 1e3), MarkRead(LOW, 590e3, 500.0))
+    assert advice(due).act is Act.TURN
+
+
+def test_a_first_turn_whose_way_is_not_known_is_far_enough_to_be_seen() -> None:
+    """The sheet gives neither way nor amount; what the middle of both ways asks for is little."""
+    unknown = tuple(
+        Turner(key, role, change, 0.55, way_known=False)
+        for key, role, change in (
+            ("trimmer", TankRole.SHUNT, 0.18),
+            ("padder", TankRole.SCALE, 0.014),
+        )
+    )
+    high = (MarkRead(HIGH, 1360e3, 1e3), Turned("trimmer", 0.19), MarkRead(HIGH, 1354e3, 1e3))
+    found = fit(MarkRead(LOW, 615e3, 500.0), *high, turners=unknown)
+    now = advice(found, high=2, low=2)
+    assert (now.act, now.adjuster, now.trial) == (Act.TURN, "padder", True)
+    did = found.marks_hz((LOW,), {"padder": 0.1}) - found.marks_hz((LOW,))
+    shift_hz = 10.0 * float(np.median(np.abs(did))) * abs(now.turns)
+    assert abs(now.turns) <= 0.5 and shift_hz > 3.0 * 500.0
 
 
 MIDDLE = 920e3
@@ -235,6 +308,15 @@ def test_all_inside_is_brought_to_the_middle_only_where_that_is_wanted() -> None
     touch = with_middle(found, to_middle=True)
     assert (touch.act, touch.adjuster, touch.sake_hz) == (Act.TURN, "trimmer", HIGH)
     assert abs(touch.lands[HIGH].mean_hz - HIGH) < 0.35 * 7e3
+    # where it takes two, the first of them is made, though it brings the worst no nearer by itself
+    both = fit(
+        MarkRead(HIGH, 1405.6e3, 500.0),
+        MarkRead(LOW, 597.7e3, 300.0),
+        MarkRead(MIDDLE, MIDDLE + 0.5e3, 400.0),
+        turners=known,
+    )
+    first = with_middle(both, to_middle=True)
+    assert first.act is Act.TURN and not first.alone
     # what is nearly there is not worth a touch
     near = fit(
         MarkRead(HIGH, 1401e3, 500.0),
@@ -243,6 +325,35 @@ def test_all_inside_is_brought_to_the_middle_only_where_that_is_wanted() -> None
         turners=known,
     )
     assert with_middle(near, to_middle=True).act is Act.LEAVE
+
+
+def test_one_between_that_could_stand_much_nearer_is_not_left_in_a_band_that_was_turned() -> None:
+    known = (
+        Turner("trimmer", TankRole.SHUNT, 0.10, 0.1),
+        Turner("padder", TankRole.SERIES, 0.09, 0.1),
+    )
+    read = [
+        mark
+        for mark in (
+            MarkRead(HIGH, 1405.2e3, 500.0),
+            MarkRead(LOW, 602.2e3, 300.0),
+            MarkRead(MIDDLE, MIDDLE + 3.8e3, 400.0),
+        )
+        for _ in range(2)
+    ]
+    # as found it is inside, and left
+    assert with_middle(fit(*read, turners=known)).act is Act.LEAVE
+    turned = fit(Turned("trimmer", 0.1), *read, turners=known)
+    assert all(turned.inside(m, t) > 0.95 for m, t in ((HIGH, 7e3), (LOW, 3e3), (MIDDLE, 4.6e3)))
+    now = with_middle(turned)
+    assert now.act is Act.TURN and now.lands[MIDDLE].mean_hz < MIDDLE + 2.3e3
+    # one that stands as near as it can is left, also where an end does not
+    near = (
+        MarkRead(HIGH, 1405.2e3, 500.0),
+        MarkRead(LOW, 600.2e3, 300.0),
+        MarkRead(MIDDLE, MIDDLE + 1.2e3, 400.0),
+    )
+    assert with_middle(fit(Turned("trimmer", 0.1), *near, turners=known)).act is Act.LEAVE
 
 
 @pytest.mark.parametrize("change", [0.1, 0.5, 1.5])
@@ -296,6 +407,22 @@ def test_what_one_adjuster_cannot_do_in_half_its_travel_does_not_stop_the_other(
     now = advice(found)
     assert now.act is Act.TURN
     assert abs(now.lands[LOW].mean_hz - LOW) < 20e3 - 250.0
+
+
+def test_of_two_that_want_more_than_half_their_travel_only_the_one_that_wants_most_is_held() -> (
+    None
+):
+    """The high end far below, the low one far above: the core wants more than half its travel, and
+    the trimmer too as long as it is solved as if the core had it."""
+    known = (
+        Turner("trimmer", TankRole.SHUNT, 0.10, 0.1),
+        Turner("padder", TankRole.SCALE, 0.008, 0.1),
+    )
+    moved = (Turned("trimmer", 0.1), Turned("padder", 0.1))
+    found = fit(*moved, MarkRead(HIGH, 1340e3, 1e3), MarkRead(LOW, 635e3, 500.0), turners=known)
+    now = advice(found, high=3, low=3)
+    assert (now.act, now.adjuster) == (Act.TURN, "padder")
+    assert now.lands[LOW].mean_hz < 635e3 - 5e3
 
 
 def test_the_cabinet_to_come_puts_no_mark_near_its_edge_before() -> None:

@@ -11,8 +11,11 @@ from glowdial.core.journey.dial_marks import answer_doubt_hz
 from glowdial.core.journey.entry import read_entry
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.quantities import TURNS, khz
+from glowdial.core.model.circuit import Conversion
 from glowdial.core.physics.tracking import two_point
 from glowdial.core.plan.journey import situation_of
+from glowdial.core.stages.tracking.ghosts import first_twin_hz, second_image_hz
+from glowdial.core.stages.tracking.oscillator import read_of
 from glowdial.core.stages.tracking.steps import tracking_steps
 
 FACTS = tidewater_facts()
@@ -53,6 +56,24 @@ def test_a_false_answer_or_a_slip_is_asked_about(typed: str, told: str) -> None:
     assert told in doubts
 
 
+@pytest.mark.parametrize(
+    ("typed", "told"),
+    [
+        ("610", "Two figures the wrong way round? Is it 601 kHz?"),
+        # near the mark the other way round, and not what was foretold
+        ("661", "it comes in between 595 kHz and 605 kHz"),
+        ("651", "it comes in between 595 kHz and 605 kHz"),
+        ("625", "it comes in between 595 kHz and 605 kHz"),
+        ("6010", "A figure too many"),
+    ],
+)
+def test_only_what_was_foretold_explains_a_reading_that_was_not(typed: str, told: str) -> None:
+    ask = asked()
+    assert ask.foretold is not None
+    sure = replace(ask, foretold=replace(ask.foretold, low=595e3, high=605e3))
+    assert told in " ".join(read_entry(sure, typed, {}).doubts)
+
+
 def test_the_span_to_look_in_is_said_and_leaves_the_image_out() -> None:
     ask = asked()
     assert ask.recipe is not None and ask.recipe.span_hz is not None
@@ -72,6 +93,18 @@ def first_of_short_wave(*, high_side: bool = True) -> Ask:
     return ask
 
 
+def test_where_nothing_comes_in_it_is_said_how_far_to_look_on() -> None:
+    surveys = {
+        s.key: " ".join(s.advice)
+        for s in tracking_steps(situation_of(FACTS, a_record()))
+        if s.key.endswith(".survey")
+    }
+    told = surveys["osc.sw.survey"]
+    assert "look on, as far as 1320 kHz" in told
+    # of medium wave all that a set may be out is looked at in any case
+    assert surveys["osc.bc.survey"] == ""
+
+
 @pytest.mark.parametrize("high_side", [True, False])
 @pytest.mark.parametrize("off_if", [-0.9, -0.5, 0.0, 0.5, 0.9])
 def test_where_the_image_lies_within_reach_both_answers_are_asked_for(
@@ -89,6 +122,62 @@ def test_where_the_image_lies_within_reach_both_answers_are_asked_for(
     told = " ".join(read_entry(ask, f"{image_khz:.0f} kHz", {}).doubts)
     near = khz(round(true_khz * 1e3, -3))
     assert near in told or "where the image stands" in told
+
+
+def after_both_ends(high_khz: float) -> Ask:
+    """The next mark of the short wave, its high end as found having been typed so."""
+    record = a_record(
+        an_answer(1, "osc.sw.set-up", "ready", done="done"),
+        an_answer(2, "osc.sw.survey", "high", {"frequency": high_khz * 1e3}),
+        an_answer(3, "osc.sw.survey", "low", {"frequency": 6420.2e3}),
+        an_answer(4, "osc.sw.decide", "decision", decision="align"),
+    )
+    steps = tracking_steps(situation_of(FACTS, record))
+    rounds = [s for s in steps if s.key.startswith("osc.sw.round") and not s.status.finished]
+    assert rounds[0].ask is not None
+    return rounds[0].ask
+
+
+def test_an_image_that_was_kept_is_found_out_by_the_next_mark() -> None:
+    """Somebody kept 16870 kHz for the high end of a set that stands at 15940 there."""
+    kept = " ".join(read_entry(after_both_ends(16869.9), "11.2319", {}).doubts)
+    assert "were the image" in kept and "at 15.94 MHz" in kept
+    # what agrees with the first reading is kept without a word, and so is what follows a right one
+    assert read_entry(after_both_ends(16869.9), "11.5", {}).doubts == ()
+    assert read_entry(after_both_ends(15939.9), "11.2319", {}).doubts == ()
+    # what fits neither is asked about as ever
+    assert "image" not in " ".join(read_entry(after_both_ends(16869.9), "10.8", {}).doubts)
+
+
+def test_once_something_was_turned_it_is_too_late_to_ask_about_the_first_reading() -> None:
+    short = FACTS.bands[1]
+    found = an_answer(1, "osc.sw.survey", "high", {"frequency": 16869.9e3})
+    moved = {"turns": -0.5, "frequency": 16502e3}
+    turned = an_answer(2, "osc.sw.round1.high", "move1", moved)
+    for answers, twin_hz in (((found,), -930e3), ((found, turned), 0.0), ((), 0.0)):
+        read = read_of(FACTS, a_record(*answers), short)
+        assert first_twin_hz(FACTS, short, read) == pytest.approx(twin_hz)
+
+
+def test_of_two_conversions_the_nearer_image_is_asked_about() -> None:
+    """A first IF of 3.2 MHz with the second oscillator above: an image 2 x 465 kHz below."""
+    short = FACTS.bands[1]
+    conversion = Conversion(3.2e6, 3.665e6)
+    for high_side, away in ((True, -930e3), (False, 930e3)):
+        tracked = replace(short.tracked, intermediate_frequency_hz=3.2e6, high_side=high_side)
+        band = replace(short, tracked=tracked)
+        circuit = replace(FACTS.circuit, conversion=conversion)
+        facts = replace(FACTS, bands=(band,), circuit=circuit)
+        assert second_image_hz(facts, band) == pytest.approx(away)
+        steps = tracking_steps(situation_of(facts, a_record()))
+        ask = next(s for s in steps if s.key == "osc.sw.survey").ask
+        assert ask is not None and ask.foretold is not None
+        assert ask.foretold.twin_hz == pytest.approx(-away)
+        assert ("higher" if away < 0.0 else "lower") in ask.prompt
+        around = [g.frequency_hz - short.high_mark_hz for g in ask.foretold.ghosts]
+        assert any(abs(a - away) < 0.3 * abs(away) for a in around)
+    # where there is one conversion its own image is the only one
+    assert second_image_hz(FACTS, short) == 0.0
 
 
 def test_a_band_that_was_read_once_is_not_asked_about_its_image_in_any_case() -> None:

@@ -26,6 +26,9 @@ Floats = NDArray[np.float64]
 
 # what is inside with this probability is left; below that, and near the edge, it is read again
 SURE, MOST_READS = 0.95, 3
+# a reading from the wrong side of a slack drive is off by so much of the scale's length; one that
+# the others bear out tells no more than they do, so that little of its own doubt is left
+SLACK, BORNE_OUT = 0.003, 0.7
 EDGE_DOUBTS = 1.7
 # a reading that the others do not bear out by so many of its doubts is taken again
 STRANGE = 1.8
@@ -39,16 +42,23 @@ JOINT_SHARE, RIDGE = 0.9, 1e-6
 LEAST_GAIN = 0.08
 # and one where all are inside already, if it brings it no nearer than by this
 WORTH_A_TOUCH = 0.2
+# a mark between may stand so much further out than it could, in tolerances; a band that is turned
+# anyway is left when that is so with this probability
+FURTHER, SURE_ENOUGH = 0.5, 0.8
 # one adjuster will do where it brings every mark this far inside
 ENOUGH_INSIDE, POINTER_INSIDE = 0.7, 0.5
 # of the scale's length: a pointer does not sit further off by itself
 LARGEST_SLIDE = 0.04
 # of the cabinet's pull, this share is met beforehand, by no more than so many tolerances
 CABINET_SHARE_MET, MOST_MET = 0.5, 0.3
-# an adjuster that most probably did nothing is not turned again
-IDLE_SURE = 0.8
+# an adjuster that most probably did nothing is not turned again; one that may have, not far
+IDLE_SURE, IDLE_DOUBTED = 0.8, 0.3
 FIRST_STEP, ROUNDS = 1.0 / 8.0, 4
 TRIAL_SHARE, MOST_TRIAL, LEAST_TRIAL = 0.6, 0.5, 1.0 / 16.0
+# a trial is to shift its mark by so many of the doubts of its reading; so many are seen
+SHOWS, SEEN = 4.0, 3.0
+# what a first turn did is far less than what was expected of it, below this share
+FAR_LESS = 0.5
 GRAINS = (1.0 / 8.0, 1.0 / 16.0, 1.0 / 32.0, 1.0 / 64.0)
 GRAIN_SHARE = 0.12
 
@@ -62,6 +72,20 @@ class Act(StrEnum):
     STUCK = "nothing turns it"
     BEST = "as good as it gets"
     SLIDE = "slide the pointer"
+
+
+class Why(StrEnum):
+    """Why a mark is read, or one that is inside is turned for."""
+
+    MOVED = "something moved since it was read"
+    BETWEEN = "what is turned moves it too"
+    EDGE = "it stands at its edge"
+    NOT_BORNE_OUT = "the other readings say otherwise"
+    TORN = "two readings of it disagree"
+    ALONE = "one reading alone says so, and may be from the wrong side"
+    LITTLE = "the first turn of its adjuster did little, or nothing"
+    FURTHER = "one between the ends could stand much nearer"
+    MIDDLE = "all are to be brought to their middle"
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +109,7 @@ class Mark:
 class NextMove:
     """What to do, at which mark; for a turn how far, where every mark then stands, whether it is a
     trial of something whose direction is not known, and the mark that it is for: its own, or
-    another that is the only one outside."""
+    another that is the only one outside; and of a reading or of a turn of what is inside, why."""
 
     act: Act
     mark_hz: float = 0.0
@@ -95,6 +119,7 @@ class NextMove:
     trial: bool = False
     alone: bool = True
     sake_hz: float = 0.0
+    why: Why | None = None
 
 
 def next_move(
@@ -117,7 +142,7 @@ def next_move(
     unread = [m for m in open_marks if m.reads == 0]
     # where one has to move in any case, the others are read after it
     if unread and not any(_outside_for_sure(fit, m) for m in open_marks):
-        return NextMove(Act.READ, unread[0].mark_hz)
+        return _read(unread[0], Why.MOVED)
     unsettled = [m for m in open_marks if not _settled(fit, m)]
     if not unsettled:
         # of two readings that disagree a third one decides, before it is left by the second
@@ -125,29 +150,51 @@ def next_move(
             m for m in open_marks if 1 < m.reads < MOST_READS and fit.last_off(m.mark_hz) > TORN
         ]
         if torn:
-            return NextMove(Act.READ, torn[0].mark_hz)
+            return _read(torn[0], Why.TORN)
+        turned = any(fit.moves_of(t.key) for t in fit.turners)
+        single = [m for m in open_marks if turned and _by_one_reading(fit, m)]
+        if single:
+            return _read(single[0], Why.ALONE)
         if to_middle and unseen:
-            return NextMove(Act.READ, unseen[0].mark_hz)
-        if not to_middle:
+            return _read(unseen[0], Why.BETWEEN)
+        further = turned and _further_than_need_be(fit, open_marks, travel_turns)
+        if not (to_middle or further):
             return NextMove(Act.LEAVE)
-        return _told_of_all(fit, open_marks, _touch(fit, open_marks, travel_turns))
+        touch = replace(
+            _touch(fit, open_marks, travel_turns), why=Why.FURTHER if further else Why.MIDDLE
+        )
+        return _told_of_all(fit, open_marks, touch)
     # what is turned in any case moves what stands between: that is looked at after it
     due = any(_outside_for_sure(fit, m) for m in open_marks)
+    slack_only = all(_off_hz(fit, m) <= m.tolerance_hz + _slack_hz(fit, m) for m in open_marks)
     for mark in unsettled:
-        if (
-            not (mark.between and due)
-            and mark.reads < MOST_READS
-            and (_near_the_edge(fit, mark) or fit.last_off(mark.mark_hz) > STRANGE)
-        ):
-            return NextMove(Act.READ, mark.mark_hz)
+        why = _why_again(fit, mark, slack_only=slack_only)
+        if why is not None and mark.reads < MOST_READS and not (mark.between and due):
+            return _read(mark, why)
     if pointer_free and _pointer_mends(fit, open_marks):
         first = open_marks[0]
         lands = {m.mark_hz: _slid_to(fit, first, m) for m in open_marks}
         return NextMove(Act.SLIDE, first.mark_hz, lands=lands)
     if unseen:
         # what is turned in any case is turned with the middle in view
-        return NextMove(Act.READ, unseen[0].mark_hz)
+        return _read(unseen[0], Why.BETWEEN)
     return _told_of_all(fit, open_marks, _turn(fit, open_marks, unsettled, travel_turns))
+
+
+def _read(mark: Mark, why: Why) -> NextMove:
+    return NextMove(Act.READ, mark.mark_hz, why=why)
+
+
+def _why_again(fit: FittedOscillator, mark: Mark, *, slack_only: bool) -> Why | None:
+    """Why one that is not settled is read again before anything is turned; None: it is not.
+    ``slack_only``: a drive's slack may be all that any mark is out by."""
+    if fit.last_off(mark.mark_hz) > STRANGE:
+        return Why.NOT_BORNE_OUT
+    if _hardly_moved(fit, mark):
+        return Why.LITTLE
+    if _near_the_edge(fit, mark):
+        return Why.EDGE
+    return Why.ALONE if slack_only and _by_one_reading(fit, mark) else None
 
 
 def _told_of_all(fit: FittedOscillator, marks: Sequence[Mark], now: NextMove) -> NextMove:
@@ -159,16 +206,39 @@ def _told_of_all(fit: FittedOscillator, marks: Sequence[Mark], now: NextMove) ->
     return replace(now, lands=lands)
 
 
+def _further_than_need_be(
+    fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
+) -> bool:
+    """Whether a mark between may well stand further out than it would with all turned as they
+    should be, by more than it may."""
+    between = [m for m in marks if m.between]
+    keys = [m.adjuster for m in marks if m.adjuster is not None and not _is_idle(fit, m)]
+    if not between or not keys:
+        return False
+    best = _together(fit, marks, keys, travel_turns)
+    further = [
+        (np.abs(_error(fit, m)) - np.abs(_error(fit, m, best))) / m.tolerance_hz for m in between
+    ]
+    return any(float(np.mean(some <= FURTHER)) < SURE_ENOUGH for some in further)
+
+
 def _touch(
     fit: FittedOscillator, marks: Sequence[Mark], travel_turns: Mapping[str, float]
 ) -> NextMove:
     """Where all are inside, the one more turn that brings the worst mark so much nearer, the hand's
-    own error counted in, that it is worth it."""
-    best = _best_single(fit, marks, travel_turns)
-    if best is None or best[0] < WORTH_A_TOUCH:
-        return NextMove(Act.LEAVE)
+    own error counted in, that it is worth it; or the first of two that do."""
     furthest = max(marks, key=lambda m: abs(float(np.median(_error(fit, m)))) / m.tolerance_hz)
-    return _made(fit, best[1], best[2], sake=furthest)
+    best = _best_single(fit, marks, travel_turns)
+    if best is not None and best[0] >= WORTH_A_TOUCH:
+        return _made(fit, best[1], best[2], sake=furthest)
+    usable = [m for m in marks if m.adjuster is not None and not _is_idle(fit, m)]
+    if len(usable) < 2 or _unknown_way(fit, usable):
+        return NextMove(Act.LEAVE)
+    joint = _middle(fit, _together(fit, marks, [m.adjuster or "" for m in usable], travel_turns))
+    gain = _expected_worst(fit, marks, {}) - _expected_worst(fit, marks, joint)
+    if gain < len(usable) * WORTH_A_TOUCH:
+        return NextMove(Act.LEAVE)
+    return _made(fit, *_first_of(fit, marks, usable, joint), alone=False, sake=furthest)
 
 
 def _for_another(
@@ -197,7 +267,7 @@ def _best_single(
     for mark in marks:
         if mark.adjuster is None or _is_idle(fit, mark) or _unknown_way(fit, [mark]):
             continue
-        turns = _middle(_together(fit, marks, [mark.adjuster], travel_turns))
+        turns = _middle(fit, _together(fit, marks, [mark.adjuster], travel_turns))
         gain = now - _expected_worst(fit, marks, turns)
         if best is None or gain > best[0]:
             best = (gain, mark, turns[mark.adjuster])
@@ -264,8 +334,38 @@ def _outside_for_sure(fit: FittedOscillator, mark: Mark) -> bool:
 
 def _near_the_edge(fit: FittedOscillator, mark: Mark) -> bool:
     """Whether another reading may settle it: it stands at its edge as near as one is read."""
-    off = abs(fit.foreseen(mark.mark_hz).mean_hz - mark.mark_hz)
-    return abs(off - mark.tolerance_hz) < EDGE_DOUBTS * mark.doubt_hz
+    return abs(_off_hz(fit, mark) - mark.tolerance_hz) < EDGE_DOUBTS * mark.doubt_hz
+
+
+def _by_one_reading(fit: FittedOscillator, mark: Mark) -> bool:
+    """Whether it is inside or outside by one reading alone, and may be the other if that was taken
+    from the wrong side."""
+    from_edge_hz = abs(_off_hz(fit, mark) - mark.tolerance_hz)
+    alone = fit.foreseen(mark.mark_hz).doubt_hz > BORNE_OUT * mark.doubt_hz
+    return mark.reads == 1 and alone and from_edge_hz < _slack_hz(fit, mark)
+
+
+def _hardly_moved(fit: FittedOscillator, mark: Mark) -> bool:
+    """Whether the first turn of its adjuster did far less than was expected, no more than a reading
+    from the wrong side would seem to show, and only one reading says so."""
+    key = mark.adjuster
+    if key is None or mark.reads != 1 or fit.moves_of(key) != 1 or _is_idle(fit, mark):
+        return False
+    did_hz = fit.hz_per_turn(key, mark.mark_hz).mean_hz * fit.turns_of(key)
+    return (
+        fit.does_of_expected(key) < FAR_LESS
+        and abs(did_hz) < _slack_hz(fit, mark) + SEEN * mark.doubt_hz
+    )
+
+
+def _off_hz(fit: FittedOscillator, mark: Mark) -> float:
+    return abs(fit.foreseen(mark.mark_hz).mean_hz - mark.mark_hz)
+
+
+def _slack_hz(fit: FittedOscillator, mark: Mark) -> float:
+    """By how much a reading is off that was taken from the wrong side."""
+    low, high = fit.circuit.span
+    return SLACK * math.log(high / low) * mark.mark_hz
 
 
 def _is_idle(fit: FittedOscillator, mark: Mark) -> bool:
@@ -305,7 +405,7 @@ def _turn(
         unknown = _unknown_way(fit, usable)
         if unknown is not None:
             return _trial(fit, marks, unknown, keys, travel_turns)
-        joint = _middle(_together(fit, marks, keys, travel_turns))
+        joint = _middle(fit, _together(fit, marks, keys, travel_turns))
         chosen = _first_of(fit, marks, usable, joint)
     mark, turns = chosen
     assert mark.adjuster is not None
@@ -340,6 +440,9 @@ def _made(
     sake: Mark | None = None,
 ) -> NextMove:
     assert mark.adjuster is not None
+    if fit.does_nothing(mark.adjuster) > IDLE_DOUBTED:
+        # what may have slipped once is not turned as far as if it had hardly any effect
+        turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL)
     grained = _grained(fit, mark, turns)
     sake_hz = (sake or mark).mark_hz
     return NextMove(Act.TURN, mark.mark_hz, mark.adjuster, grained, alone=alone, sake_hz=sake_hz)
@@ -382,15 +485,29 @@ def _trial(
     assert mark.adjuster is not None
     place = [t.key for t in fit.turners].index(mark.adjuster)
     wanted = _together(fit, marks, keys, travel_turns)[mark.adjuster] * fit.ways[:, place]
-    turns = TRIAL_SHARE * float(np.median(wanted))
-    turns = min(max(turns, -MOST_TRIAL), MOST_TRIAL) or LEAST_TRIAL
+    turns = TRIAL_SHARE * _middle(fit, {mark.adjuster: wanted})[mark.adjuster]
+    least = max(_shown_by(fit, mark), LEAST_TRIAL)
+    turns = math.copysign(min(max(abs(turns), least), MOST_TRIAL), turns or 1.0)
     made = _made(fit, mark, turns, alone=len(keys) == 1)
     return replace(made, trial=True)
 
 
-def _middle(turns: Mapping[str, Floats]) -> dict[str, float]:
-    """The middle one of all samples' turns."""
-    return {key: float(np.median(of)) for key, of in turns.items()}
+def _shown_by(fit: FittedOscillator, mark: Mark) -> float:
+    """So many turns as most probably shift a mark by what its reading shows."""
+    assert mark.adjuster is not None
+    at, on = (_error(fit, mark, t) for t in (None, {mark.adjuster: FIRST_STEP}))
+    rate = float(np.median(np.abs(on - at))) / FIRST_STEP
+    return SHOWS * mark.doubt_hz / rate if rate > 0.0 else MOST_TRIAL
+
+
+def _middle(fit: FittedOscillator, turns: Mapping[str, Floats]) -> dict[str, float]:
+    """The middle one of the turns of all samples in which an adjuster does anything."""
+    keys = [t.key for t in fit.turners]
+    live = {key: fit.alive[:, keys.index(key)] > 0.0 for key in turns}
+    return {
+        key: float(np.median(of[live[key]] if np.any(live[key]) else of))
+        for key, of in turns.items()
+    }
 
 
 def _alone(
@@ -403,7 +520,7 @@ def _alone(
     best: tuple[float, Mark, float] | None = None
     for mark in candidates:
         assert mark.adjuster is not None
-        wanted = _middle(_together(fit, marks, [mark.adjuster], travel_turns))
+        wanted = _middle(fit, _together(fit, marks, [mark.adjuster], travel_turns))
         turns = _most_inside(fit, marks, wanted)
         worst = _worst(fit, marks, turns)
         if worst <= ENOUGH_INSIDE and (best is None or worst < best[0]):
@@ -469,8 +586,9 @@ def _together(
             slopes[:, :, n] = (there - error) / FIRST_STEP
         now = np.stack([turns[key] for key in keys], axis=1)
         wanted = now + _least_squares(slopes, error)
-        ended = np.abs(wanted) > most
-        # what one cannot do within its travel is left to the others
+        over = np.abs(wanted) / most
+        # what the one furthest beyond its travel cannot do is left to the others
+        ended = (over > 1.0) & (over >= np.max(over, axis=1, keepdims=True))
         held = np.where(ended, np.clip(wanted, -most, most) - now, 0.0)
         left = error + np.einsum("smi,si->sm", slopes, held)
         rest = _least_squares(np.where(ended[:, None, :], 0.0, slopes), left)

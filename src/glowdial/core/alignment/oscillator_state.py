@@ -258,10 +258,22 @@ class FittedOscillator:
         change = math.copysign(math.exp(float(np.mean(log))), way * turner.change or 1.0)
         return Turner(key, turner.role, change, float(np.std(log)), abs(way) > WAY_SURE)
 
+    def does_of_expected(self, key: str) -> float:
+        """What an adjuster does for a turn, as a share of what was expected; 0: nothing."""
+        place = [t.key for t in self.turners].index(key)
+        column = self.samples[:, self.circuit.layout.rates.start + place]
+        does = self.alive[:, place] * np.exp(self.turners[place].doubt * column)
+        return float(np.median(does))
+
     def moves_of(self, key: str) -> int:
         """How often an adjuster was turned so far."""
         place = [t.key for t in self.turners].index(key)
         return int(np.count_nonzero(self.circuit.hands[place]))
+
+    def turns_of(self, key: str) -> float:
+        """By how many turns an adjuster was turned so far, in all."""
+        place = [t.key for t in self.turners].index(key)
+        return float(self.stand.turns[-1, place])
 
     def does_nothing(self, key: str) -> float:
         """Probability that the last move of an adjuster did nothing; 0 before any."""

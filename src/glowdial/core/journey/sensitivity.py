@@ -26,6 +26,7 @@ from glowdial.core.journey.sensitivity_figure import (
     FIRST_LEVEL_V,
     FOUND,
     LEFT,
+    MOST_LEVEL_V,
     PAIR,
     PAIR_FIELDS,
     RUN_READINGS,
@@ -50,7 +51,7 @@ from glowdial.core.language.quantities import (
     engineering,
     khz,
 )
-from glowdial.core.language.verdicts import Window
+from glowdial.core.language.verdicts import Judgement, Verdict, Window
 from glowdial.core.model.facts import Microvolts, ReceiverFacts, SensitivityPoint
 from glowdial.core.physics.level_path import LevelPath
 from glowdial.core.physics.level_search import (
@@ -69,6 +70,8 @@ FEW_LEVELS = 5
 KNOWN_DB = 0.5
 # so near to the generator's own ratio half of the noise's power, or more, is its
 OWN_BOUND_DB = 3.0
+# so often without a tone, at nearly the most that the generator gives, nothing comes through
+SILENT_READINGS, NEARLY = 2, 0.9
 ELSEWHERE = "the two do not compare as they stand"
 
 
@@ -100,8 +103,11 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
     ask = _ask(facts, point, level_v, len(answers) + 1)
     searching = any(a.ask.startswith(PAIR) for a in fresh)
     lost = searching and figure is None
+    found, silent = phase == FOUND, lost and _silent(situation, fresh)
     wanted = (lost or len(fresh) < MOST_LEVELS) and not _enough(point, figure, len(fresh))
-    found = phase == FOUND
+    if silent and found:
+        # that nothing comes through is what was found: more readings of it tell no more
+        results, wanted = (_silence(point, fresh[-1]), *results), False
     step = Step(
         key,
         stage,
@@ -122,11 +128,38 @@ def sensitivity_step(situation: Situation, numbered: NumberedPoint, stage: str, 
         programme=(point.frequency_hz,),
         cost=_cost(point, figure),
         # a set that nothing comes through is left as it is, with a reason
-        leave=lost and len(fresh) >= MOST_LEVELS,
+        leave=lost and (silent or len(fresh) >= MOST_LEVELS),
         show_chain=lambda: chain_picture(facts, record, _now(facts, point, level_v, path)),
     )
     return settle(
         step, remaining=ask if wanted else None, retake=ask if figure is not None else None
+    )
+
+
+def _silent(situation: Situation, fresh: list[Answer]) -> bool:
+    """Whether no tone came through twice at the most that the generator gives."""
+    generator = situation.equipment.generator
+    most_v = min(MOST_LEVEL_V, generator.greatest_v if generator else MOST_LEVEL_V)
+    last = fresh[-SILENT_READINGS:]
+    return len(last) == SILENT_READINGS and all(
+        no_tone([a]) and a.values["level"] >= NEARLY * most_v for a in last
+    )
+
+
+def _silence(point: SensitivityPoint, last: Answer) -> Result:
+    words = f"no tone, with {engineering(last.values['level'], 'V')}"
+    judgement = Judgement(Verdict.NOT_KNOWN, "nothing comes through as found", 0.0)
+    return Result(
+        f"for {point.target_db:.0f} dB",
+        words,
+        None,
+        None,
+        "",
+        "",
+        judgement,
+        last.seq,
+        last.question,
+        as_found=True,
     )
 
 

@@ -89,10 +89,14 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
             return f"{field.label}: {echo(value, field.quantity)}? {ghost}"
         if _near_foretold(value, foretold):
             return "" if counted else _twin(field, ask.foretold, value)
-        beyond, expected = True, foretold
+        # only what was foreseen explains it, however near its nominal another value is
+        slip = _slip(field, value, typed, foretold, neighbours, None)
+        if slip or not beyond:
+            return _unforetold(field, value, foretold, slip)
+        expected = foretold
     if not beyond and (expected is None or _near(value, expected)):
         return ""
-    slip = _slip(field, value, typed, expected, neighbours)
+    slip = _slip(field, value, typed, expected, neighbours, field.nominal)
     shown = echo(value, field.quantity)
     if slip:
         return f"{field.label}: {shown}? {slip}"
@@ -100,6 +104,19 @@ def _doubt(ask: Ask, field: Field, value: float, typed: str, neighbours: Sequenc
         near = f"; about {echo(field.nominal, field.quantity)} is expected" if field.nominal else ""
         return f"{field.label}: {shown} is where no state of this set puts it{near}."
     return ""
+
+
+def _unforetold(field: Field, value: float, foretold: Window, slip: str) -> str:
+    """What is asked about a value that may well be, but is not what was foreseen."""
+    assert field.quantity is not None
+    low, high = (echo(float(f"{end:.5g}"), field.quantity) for end in _ends(foretold))
+    words = f"By what is known so far it comes in between {low} and {high}."
+    return f"{field.label}: {echo(value, field.quantity)}? {slip or words}"
+
+
+def _ends(window: Window) -> tuple[float, float]:
+    assert window.low is not None and window.high is not None
+    return window.low, window.high
 
 
 def _twin(field: Field, foretold: Foretold, value: float) -> str:
@@ -183,13 +200,13 @@ def _inside(value: float, window: Window) -> bool:
     return low <= value <= high
 
 
-def _explains(value: float, field: Field, expected: Window | None) -> bool:
+def _explains(value: float, expected: Window | None, nominal: float | None) -> bool:
     """Whether a value would have been right."""
     # a window open on one side takes in far too much
     closed = expected is not None and None not in (expected.low, expected.high)
     if closed and expected is not None and _inside(value, expected):
         return True
-    return bool(field.nominal) and abs(value / (field.nominal or 1.0) - 1.0) <= EXPLAINS_SHARE
+    return bool(nominal) and abs(value / (nominal or 1.0) - 1.0) <= EXPLAINS_SHARE
 
 
 def _slip(
@@ -198,8 +215,10 @@ def _slip(
     typed: str,
     expected: Window | None,
     neighbours: Sequence[float],
+    nominal: float | None,
 ) -> str:
-    """The likeliest slip that makes a value right, in words; "" where none does."""
+    """The likeliest slip that makes a value right, in words; "" where none does. What is near its
+    ``nominal`` is right too, where nothing is known better."""
     quantity = field.quantity
     assert quantity is not None
     for factor, words in (
@@ -215,14 +234,14 @@ def _slip(
         (1e9, "Is the unit right? Is it"),
         (-1.0, "Is the sign right? Is it"),
     ):
-        if value != 0.0 and _explains(value * factor, field, expected):
+        if value != 0.0 and _explains(value * factor, expected, nominal):
             return f"{words} {echo(value * factor, quantity)}?"
     near = [n for n in neighbours if n != field.nominal and abs(value / n - 1.0) < 0.02]
     if near and field.nominal and quantity in PLAUSIBLE:
         return f"That is near {echo(near[0], quantity)}, another of these points: is it this one's?"
     for figures in _transposed(typed):
         other = value * float(figures) / float(_figures(typed))
-        if _explains(other, field, expected):
+        if _explains(other, expected, nominal):
             return f"Two figures the wrong way round? Is it {echo(other, quantity)}?"
     return ""
 

@@ -52,9 +52,11 @@ def _closed(step: Step, record: JobRecord) -> Step:
 def _gated(step: Step, power: tuple[str, ...]) -> Step:
     """Block a step that lacks its gate; a finished one takes no more readings meanwhile."""
     blocks = (*step.blocked_by, *(power if step.powered and not step.opens_power else ()))
+    if not blocks:
+        return step
     if step.status.finished:
         return replace(step, blocked_by=blocks)
-    return replace(step, status=Status.BLOCKED, blocked_by=blocks) if blocks else step
+    return replace(step, status=Status.BLOCKED, blocked_by=blocks)
 
 
 def alarm_words(alarm: Alarm) -> str:

@@ -100,6 +100,27 @@ def test_steady_readings_are_enough_soon_and_wandering_ones_later() -> None:
     assert levels(0.1) <= 3 < levels(3.0) <= 5
 
 
+def test_a_set_that_nothing_comes_through_is_not_asked_for_ever() -> None:
+    """Far off its dial as found, not even the most that a generator gives is heard."""
+
+    def after(phase: str, *levels_v: float, on: float = 0.033) -> Step:
+        key = f"proof.{phase}.bc.1"
+        pairs = [{"level": level, "on": on, "off": 0.033} for level in levels_v]
+        read = [an_answer(n, key, f"pair{n}", pair) for n, pair in enumerate(pairs, start=1)]
+        return step_of(FACTS, a_record(*read), phase)
+
+    found = after("found", 1e-3, 1e-2, 0.1, 0.1)
+    assert (found.status, found.results[0].text) == (Status.DONE, "no tone, with 100 mV")
+    # once is not enough, nor is less than the generator gives, nor where a tone came through
+    assert after("found", 1e-3, 1e-2, 0.1).status is Status.OPEN
+    assert after("found", 1e-3, 1e-3, 1e-2, 1e-2).status is Status.OPEN
+    assert after("found", 0.1, 0.1, on=0.06).results[0].text != found.results[0].text
+    # as left it stays open, and may be left with a reason at once
+    left = after("left", 1e-3, 1e-2, 0.1, 0.1)
+    assert left.status is Status.OPEN and left.leave
+    assert not after("left", 1e-3, 1e-2, 0.1).leave
+
+
 def test_the_figure_comes_with_its_doubt() -> None:
     step = searched(with_limit(None), 15e-6, 0.3, 20)
     result = step.results[0]

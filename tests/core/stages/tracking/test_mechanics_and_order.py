@@ -150,7 +150,7 @@ def read_until_a_move(record: JobRecord, stands: dict[str, float]) -> Step | Non
 
 def test_who_wants_all_peaked_has_an_aligned_oscillator_brought_to_its_middle() -> None:
     off = {"high": (BC.high_mark_hz, -0.55), "low": (BC.low_mark_hz, -0.05)}
-    off["middle"] = (1000e3, -0.3)
+    off["middle"] = (1000e3, -0.1)
     stands = {name: hz + share * BC.tolerance_hz(hz) for name, (hz, share) in off.items()}
     moved = {"turns": 0.5, "frequency": stands["high"]}
     begun = (
@@ -168,6 +168,64 @@ def test_who_wants_all_peaked_has_an_aligned_oscillator_brought_to_its_middle() 
     assert "All marks are inside. Everything is to be at its best" in " ".join(touch.advice)
     # what comes in is too low: less capacity
     assert "counter-clockwise" in touch.title
+
+
+def test_a_band_that_was_turned_is_not_left_with_what_is_between_far_out() -> None:
+    """All inside, and nothing but the usual wanted: the one between could stand much nearer."""
+    off = {"high": (BC.high_mark_hz, -0.5), "low": (BC.low_mark_hz, -0.4)}
+    off["middle"] = (1000e3, -0.6)
+    stands = {name: hz + share * BC.tolerance_hz(hz) for name, (hz, share) in off.items()}
+    moved = {"turns": 0.5, "frequency": stands["high"]}
+    begun = (
+        an_answer(20, "osc.bc.round1.middle", "check", {"frequency": 1010e3}),
+        an_answer(21, "osc.bc.round1.high", "move1", moved),
+    )
+    record = surveyed(1.03, 1.0, "align")
+    touch = read_until_a_move(replace(record, answers=(*record.answers, *begun)), stands)
+    assert touch is not None and "counter-clockwise" in touch.title
+    assert "this band was turned, and what is between" in " ".join(touch.advice)
+
+
+def due_after(*made: tuple[str, str, dict[str, float]]) -> Step:
+    """What is due once the high end was turned, by what was typed since."""
+    record = surveyed(1.03, 1.0, "align")
+    before = an_answer(20, "osc.bc.round1.middle", "check", {"frequency": 1010e3})
+    typed = [an_answer(21 + n, step, ask, values) for n, (step, ask, values) in enumerate(made)]
+    record = replace(record, answers=(*record.answers, before, *typed))
+    steps = tracking_steps(Situation(FACTS, record))
+    return next(s for s in steps if ".round" in s.key and not s.status.finished)
+
+
+def test_it_is_said_why_a_mark_is_read_again() -> None:
+    high_hz, tolerance_hz = BC.high_mark_hz, BC.tolerance_hz(BC.high_mark_hz)
+    turn = ("osc.bc.round1.high", "move1")
+    rest = (
+        ("osc.bc.round1.low", "check", {"frequency": BC.low_mark_hz}),
+        ("osc.bc.round2.middle", "check", {"frequency": 1000e3}),
+    )
+
+    def turned_to(high: float) -> tuple[str, str, dict[str, float]]:
+        return (*turn, {"turns": 0.5, "frequency": high})
+
+    inside = due_after(turned_to(high_hz + 0.5 * tolerance_hz), *rest)
+    assert "a drive has slack" in " ".join(inside.advice)
+    again = ("osc.bc.round2.high", "check", {"frequency": high_hz + 0.1 * tolerance_hz})
+    torn = due_after(turned_to(high_hz + 0.7 * tolerance_hz), *rest, again)
+    assert "Its two readings disagree" in " ".join(torn.advice)
+    little = due_after(turned_to(1.03 * high_hz - 0.6 * tolerance_hz))
+    assert little.ask is not None and little.ask.key.startswith("again")
+    assert "the drive's slack may be all of it" in " ".join(little.advice)
+
+
+def test_who_wants_all_peaked_is_advised_to_align_also_what_is_inside() -> None:
+    for peaking, wanted in (("leave what is right", "leave it"), ("peak all", "align")):
+        record = surveyed(1.0, 1.0, "align", school("oscillator first", peaking))
+        record = replace(record, answers=record.answers[:-1])
+        steps = {s.key: s for s in tracking_steps(Situation(FACTS, record))}
+        decide = steps["osc.bc.decide"]
+        assert decide.ask is not None and decide.ask.example == wanted
+        advice = " ".join(decide.advise() if decide.advise else decide.advice)
+        assert ("Peak all" in advice) is (wanted == "align")
 
 
 def test_by_the_other_school_the_aerial_is_peaked_once_more_after_the_oscillator() -> None:

@@ -29,7 +29,8 @@ class WorkOrder(StrEnum):
 
 class Peaking(StrEnum):
     """Whether what is right is left: signal circuits of a band whose dial is left, and an
-    oscillator that is inside but not in the middle."""
+    oscillator that is inside but not in the middle; one that has to be turned is in either case
+    turned until what is between its ends stands about as near as it can."""
 
     LEAVE = "leave what is right"
     ALL = "peak all"
@@ -44,7 +45,7 @@ WHY_ORDER = {
 WHY_PEAKING = {
     Peaking.LEAVE: "a band that is left has its signal circuits left too",
     Peaking.ALL: "the signal circuits of every band are peaked, also where its dial is left, and "
-    "an oscillator that is aligned is brought to the middle of its tolerances, not only inside",
+    "every oscillator is brought to the middle of its tolerances, not only inside",
 }
 
 
@@ -61,7 +62,7 @@ def school_ask() -> Ask:
     return Ask(
         SCHOOL,
         "Which circuits first; and is what is right left, or are signal circuits peaked where the "
-        "dial is left, and an oscillator that is aligned brought to the middle?",
+        "dial is left, and every oscillator brought to the middle?",
         (
             Field("order", "order", options=tuple(WorkOrder)),
             Field("peaking", "what is right", options=tuple(Peaking)),

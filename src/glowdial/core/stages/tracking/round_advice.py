@@ -20,6 +20,7 @@ from glowdial.core.journey.dial_marks import (
 from glowdial.core.journey.memory import Memory
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
+from glowdial.core.stages.tracking.ghosts import KeptImage, first_twin_hz, kept_image
 from glowdial.core.stages.tracking.oscillator import (
     OscillatorRead,
     fitted_to,
@@ -61,10 +62,12 @@ def worked_marks(band: BandFacts) -> tuple[End, ...]:
 
 @dataclass(frozen=True, slots=True)
 class Advice:
-    """What is known of a band's oscillator, and what comes next."""
+    """What is known of a band's oscillator, what comes next, and what would be known if its first
+    reading was an image."""
 
     fit: FittedOscillator
     now: NextMove
+    kept: KeptImage | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,9 +148,10 @@ def worked_rounds(
     read = read_of(facts, record, band)
 
     every = school_of(record).peaking is Peaking.ALL
+    twin_hz = first_twin_hz(facts, band, read)
 
     def advised() -> Advice:
-        return _advised(read, marks, travel, pointer_free=free, to_middle=every)
+        return _advised(read, marks, travel, twin_hz, pointer_free=free, to_middle=every)
 
     known = worked_out(memory, ("advice", read, marks, travel, free, every), advised)
     return Rounds(facts, record, band, advised() if known else None, visits)
@@ -158,13 +162,14 @@ def _advised(
     read: OscillatorRead,
     marks: tuple[Mark, ...],
     travel: tuple[tuple[str, float], ...],
+    twin_hz: float,
     *,
     pointer_free: bool,
     to_middle: bool,
 ) -> Advice:
     fit = fitted_to(read)
     now = next_move(fit, marks, dict(travel), pointer_free=pointer_free, to_middle=to_middle)
-    return Advice(fit, now)
+    return Advice(fit, now, kept_image(read, twin_hz))
 
 
 def _visits(record: JobRecord, band: BandFacts) -> tuple[tuple[str, End], ...]:

@@ -6,20 +6,16 @@ import math
 from collections.abc import Mapping
 
 from glowdial.core.alignment.fitted_oscillator import IDLE_PRIOR
-from glowdial.core.alignment.next_move import STRANGE, SURE, Act
+from glowdial.core.alignment.next_move import Act, Why
 from glowdial.core.alignment.oscillator_state import (
     Foreseen,
 )
-from glowdial.core.journey.dial_marks import MIDDLE
 from glowdial.core.language.quantities import (
     engineering,
     khz,
 )
 from glowdial.core.model.facts import VHF_HZ, Adjuster
 from glowdial.core.physics.tracking import AdjusterKind, TankRole, dial_shift_hz, role_of
-from glowdial.core.stages.tracking.oscillator import (
-    reads_since_moved,
-)
 from glowdial.core.stages.tracking.round_advice import (
     End,
     Rounds,
@@ -47,24 +43,43 @@ def ended_words(rounds: Rounds, end: End) -> tuple[str, ...]:
 
 def read_words(rounds: Rounds, end: End) -> tuple[str, ...]:
     """Why a mark is read again."""
-    fit, now = rounds.fit, fit_words(rounds.fit.foreseen(end.mark_hz))
-    if end.name == MIDDLE and not rounds.last_of(end):
-        return (
-            f"Before anything is turned: an adjuster moves what is between the ends too, and is "
-            f"then set for all three. Foretold: {now}.",
-        )
-    suspects = suspect_words(rounds)
-    if reads_since_moved(rounds.facts, rounds.record, rounds.band).get(end.mark_hz, 0) == 0:
-        return (*suspects, f"Something moved since it was read. Foretold: {now}.")
-    if fit.last_off(end.mark_hz) > STRANGE:
-        return (
-            *suspects,
-            f"The other readings do not bear this one out; they say {now}. Read it again, from the "
-            "same side. If it goes on moving one way the set is still warming: wait, or take its "
-            "drift.",
-        )
-    edge = "It stands at the edge of its tolerance: read it again before anything is turned."
-    return (*suspects, edge)
+    why = _why_words(rounds, end)
+    return (why,) if rounds.now.why is Why.BETWEEN else (*suspect_words(rounds), why)
+
+
+def _why_words(rounds: Rounds, end: End) -> str:
+    told = fit_words(rounds.fit.foreseen(end.mark_hz))
+    match rounds.now.why:
+        case Why.BETWEEN:
+            return (
+                "Before anything is turned: an adjuster moves what is between the ends too, and "
+                f"is then set for all three. Foretold: {told}."
+            )
+        case Why.MOVED:
+            return f"Something moved since it was read. Foretold: {told}."
+        case Why.NOT_BORNE_OUT:
+            return (
+                f"The other readings do not bear this one out; they say {told}. Read it again, "
+                "from the same side. If it goes on moving one way the set is still warming: wait, "
+                "or take its drift."
+            )
+        case Why.TORN:
+            return (
+                f"Its two readings disagree: a third one, from the same side, decides. By both, "
+                f"{told}."
+            )
+        case Why.ALONE:
+            return (
+                "One reading alone says so, and a drive has slack: come onto the mark from the "
+                f"same side as before, and read it once more. Foretold: {told}."
+            )
+        case Why.LITTLE:
+            return (
+                "The first turn changed far less than was expected, so little that the drive's "
+                f"slack may be all of it: read it once more, from the same side, before it is "
+                f"turned again. Foretold: {told}."
+            )
+    return "It stands at the edge of its tolerance: read it again before anything is turned."
 
 
 def stuck_words(rounds: Rounds, end: End, adjuster: Adjuster) -> tuple[str, ...]:
@@ -125,7 +140,13 @@ def _sake_words(rounds: Rounds, end: End) -> tuple[str, ...]:
     sake_hz = rounds.now.sake_hz
     tolerance_hz = rounds.band.tolerance_hz(sake_hz)
     off_hz = rounds.fit.foreseen(sake_hz).mean_hz - sake_hz
-    if rounds.fit.inside(sake_hz, tolerance_hz) >= SURE:
+    if rounds.now.why is Why.FURTHER:
+        return (
+            "All marks are inside, but this band was turned, and what is between its ends could "
+            f"stand nearer by more than half of its tolerance: {khz(sake_hz)} is the furthest, "
+            f"{off_hz / 1e3:+.1f} kHz.",
+        )
+    if rounds.now.why is Why.MIDDLE:
         return (
             "All marks are inside. Everything is to be at its best, and this turn brings the "
             f"furthest, {khz(sake_hz)}, nearer to its middle: {off_hz / 1e3:+.1f} kHz.",

@@ -216,8 +216,11 @@ def _slide(rounds: Rounds, step: Step, end: End) -> Step:
 def _check_ask(rounds: Rounds, end: End, made: int) -> Ask:
     key = "check" if made == 0 else f"again{made}"
     ask = mark_ask(rounds.facts, rounds.band, end.mark_hz, key)
-    found = next_reading(rounds, end)
-    return replace(ask, foretold=foretold(rounds.band, "frequency", found))
+    told = foretold(rounds.facts, rounds.band, "frequency", next_reading(rounds, end))
+    kept = rounds.advice.kept if rounds.advice is not None else None
+    if kept is not None:
+        told = replace(told, ghosts=(*told.ghosts, kept.ghost(end.mark_hz)))
+    return replace(ask, foretold=told)
 
 
 def _move_ask(rounds: Rounds, end: End, number: int, turned: float) -> Ask:
@@ -238,7 +241,7 @@ def _move_ask(rounds: Rounds, end: End, number: int, turned: float) -> Ask:
         expected=symmetric(end.mark_hz, tolerance),
         expected_text=f"{khz(end.mark_hz)} within {khz(tolerance)}",
         recipe=replace(recipe, adjuster=end.adjuster, turns=turned),
-        foretold=foretold(band, "frequency", lands) if lands else None,
+        foretold=foretold(facts, band, "frequency", lands) if lands else None,
     )
 
 

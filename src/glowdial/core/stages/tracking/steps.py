@@ -12,6 +12,7 @@ from glowdial.core.alignment.oscillator_state import FittedOscillator
 from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
     AERIAL_LEVEL_V,
+    SEARCH_SHARE,
     as_found_key,
     dial_leads,
     low_stop_words,
@@ -33,7 +34,11 @@ from glowdial.core.journey.steps import Ask, Field, Status, Step
 from glowdial.core.language.quantities import khz
 from glowdial.core.model.facts import BandFacts, ReceiverFacts
 from glowdial.core.stages.tracking.design import design_plot, design_words
-from glowdial.core.stages.tracking.ghosts import first_foretold, foretold
+from glowdial.core.stages.tracking.ghosts import (
+    first_foretold,
+    foretold,
+    second_image_hz,
+)
 from glowdial.core.stages.tracking.mechanics import mechanics_steps
 from glowdial.core.stages.tracking.moved import move_steps
 from glowdial.core.stages.tracking.nudges import nudge_steps
@@ -147,7 +152,20 @@ def _survey(facts: ReceiverFacts, record: JobRecord, band: BandFacts, memory: Me
         scale=_as_found(facts, band, found),
         thinking=fit is None,
     )
-    return conclude(step, found)
+    step = conclude(step, found)
+    return replace(step, advice=_further_off(facts, band)) if step.ask is not None else step
+
+
+def _further_off(facts: ReceiverFacts, band: BandFacts) -> tuple[str, ...]:
+    """Where to look on, of a band whose image limits how far is looked at first."""
+    mark_hz = band.high_mark_hz
+    furthest_hz = SEARCH_SHARE * mark_hz
+    if search_span_hz(facts, mark_hz) >= furthest_hz:
+        return ()
+    return (
+        "Nothing comes in so near? Then it is further out: look on, as far as "
+        f"{khz(round(furthest_hz, -4))} either side.",
+    )
 
 
 def _as_found_ask(
@@ -165,9 +183,10 @@ def _as_found_ask(
     found = fit.foreseen(end.mark_hz, reading_doubt_hz=doubt_hz)
     if record.latest(as_found_key(band), end.name) is not None:
         # typed anew: held against everything that was read, itself too
-        return replace(ask, foretold=foretold(band, "frequency", found))
+        return replace(ask, foretold=foretold(facts, band, "frequency", found))
     span_hz = search_span_hz(facts, end.mark_hz)
-    told = first_foretold(band.tracked, "frequency", found, end.mark_hz, span_hz)
+    second_hz = second_image_hz(facts, band)
+    told = first_foretold(band.tracked, "frequency", found, end.mark_hz, span_hz, second_hz)
     if not told.twin_hz:
         return replace(ask, foretold=told)
     apart = khz(abs(told.twin_hz))
@@ -193,6 +212,11 @@ def _leaving_words(
     """Whether both ends are still inside once the cabinet pulls them, by what was read."""
     if survey.status is not Status.DONE:
         return ()
+    if school_of(record).peaking is Peaking.ALL:
+        return (
+            "Both ends are inside the tolerance. Peak all was chosen: align reads what is between "
+            "them too, and turns where that brings the furthest mark nearer to its middle.",
+        )
     fit = fitted(facts, record, band)
     doubtful = []
     for end in band_ends(band):
@@ -211,6 +235,8 @@ def _leaving_words(
 def _decide(facts: ReceiverFacts, record: JobRecord, band: BandFacts, survey: Step) -> Step:
     key = f"osc.{band.key}.decide"
     off = [r for r in survey.results if r.judgement.verdict.outside]
+    # where all is wanted, one that is right may still stand nearer to its middle
+    every = school_of(record).peaking is Peaking.ALL
     costs = [
         mark_cost(band, end.mark_hz, r.value)
         for end, r in zip(band_ends(band), survey.results, strict=False)
@@ -220,7 +246,7 @@ def _decide(facts: ReceiverFacts, record: JobRecord, band: BandFacts, survey: St
         "decision",
         "Align, or leave it as it is?",
         (Field("decision", "decision", options=("align", LEAVE_IT)),),
-        "align" if off else LEAVE_IT,
+        "align" if off or every else LEAVE_IT,
     )
     found = reading(record, key, ask)
     decided = found.answer.texts["decision"] if found.answer else ""
