@@ -17,8 +17,9 @@ import numpy as np
 
 from benchmarks.hidden_oscillator import HiddenBand, Parts, Screw
 from benchmarks.oscillator_designs import Design, designs
+from glowdial.core.alignment.band_marks import Mark
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
-from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
+from glowdial.core.alignment.next_move import Act, NextMove, next_move
 from glowdial.core.alignment.oscillator_state import (
     Event,
     Foreseen,

@@ -9,8 +9,9 @@ import pytest
 from benchmarks.oscillator_designs import designs
 from benchmarks.oscillator_moves import HALF, Tally, work
 
+from glowdial.core.alignment.band_marks import Mark
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
-from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
+from glowdial.core.alignment.next_move import Act, NextMove, next_move
 from glowdial.core.alignment.oscillator_state import (
     Event,
     FittedOscillator,

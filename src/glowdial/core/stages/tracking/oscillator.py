@@ -7,8 +7,8 @@ from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from glowdial.core.alignment.band_marks import Mark
 from glowdial.core.alignment.fitted_oscillator import fit_oscillator
-from glowdial.core.alignment.next_move import Mark
 from glowdial.core.alignment.oscillator_state import (
     Event,
     FittedOscillator,

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
-from glowdial.core.alignment.next_move import Act, Mark, NextMove, next_move
+from glowdial.core.alignment.band_marks import Mark
+from glowdial.core.alignment.next_move import Act, NextMove, next_move
 from glowdial.core.alignment.oscillator_state import (
     FittedOscillator,
     Foreseen,

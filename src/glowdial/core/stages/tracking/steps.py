@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from glowdial.core.alignment.next_move import SURE
+from glowdial.core.alignment.band_marks import SURE
 from glowdial.core.alignment.oscillator_state import FittedOscillator
 from glowdial.core.journey.chain import chain_picture
 from glowdial.core.journey.dial_marks import (
