@@ -13,6 +13,7 @@ from api.conftest import Caller, open_job
 from glowdial.sim.instruments import instruments
 from glowdial.sim.room import SimulatedRoom
 from glowdial.sim.servers import InstrumentServer
+from glowdial.workshop.instruments import STOPPED_WITHIN_S
 
 TRIALS = 45
 # the backend leaves the sockets of those that do not answer to be swept up
@@ -85,9 +86,11 @@ def test_all_off_answers_in_time_whatever_hangs(
         {"name": "mistyped", "kind": "line supply", "host": "no-such-host.invalid", "port": 5025},
     )
     assert registered_name.status_code == 201
+    # what this machine takes for anything at all, at this hour
+    usual = _page_s(caller, job)
     begun = time.monotonic()
     failed = caller.http.post(f"/api/jobs/{job}/bench/stop").json()["failed"]
-    assert time.monotonic() - begun < 2.0
+    assert time.monotonic() - begun < STOPPED_WITHIN_S + max(20.0 * usual, 0.2)
     assert not room.output_on
     assert len(failed) == 3 and all(f.startswith("NOT switched off") for f in failed)
 

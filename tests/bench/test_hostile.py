@@ -24,6 +24,8 @@ METER = Profile(
     "plain", "multimeter", {"dc_volts": "V?", "ac_volts": "A?", "resistance": "R?"}, 0.3
 )
 Behaviour = Callable[[socket.socket], None]
+# of one that is given all the time it wants
+PATIENT_S = 10.0
 
 
 class Strange:
@@ -116,7 +118,7 @@ def test_a_reading_ends_with_its_time(
     begun = time.monotonic()
     with pytest.raises(LinkTrouble, match=r"did not answer within 0\.3 s"):
         meter(strange(behaviour).port).dc_volts()
-    assert time.monotonic() - begun < 3.0
+    assert time.monotonic() - begun < 5.0
 
 
 def test_an_endless_answer_is_bounded(strange: Callable[[Behaviour], Strange]) -> None:
@@ -170,7 +172,7 @@ def test_a_stop_overtakes_a_reading_that_hangs(strange: Callable[[Behaviour], St
                 client.sendall(b'0,"No error"\n')
 
     profile = shipped_profile("generator")
-    patient = Profile(profile.name, profile.kind, profile.words, 5.0)
+    patient = Profile(profile.name, profile.kind, profile.words, PATIENT_S)
     line = opened("127.0.0.1", strange(hangs_but_stops).port, patient)
     generator = NetworkGenerator(line)
     hanging = threading.Thread(target=_set_level, args=(generator,), daemon=True)
@@ -178,7 +180,7 @@ def test_a_stop_overtakes_a_reading_that_hangs(strange: Callable[[Behaviour], St
     time.sleep(0.2)
     begun = time.monotonic()
     generator.switch_off()
-    assert time.monotonic() - begun < 2.0
+    assert time.monotonic() - begun < PATIENT_S / 2.0
     assert any(b"OUTP OFF" in said for said in heard)
 
 

@@ -110,11 +110,12 @@ def test_mutated_files_are_read_or_refused_and_never_hang() -> None:
             file[at] = int(rng.integers(0, 256))
         if rng.random() < 0.3:
             file = file[: int(rng.integers(0, len(file)))]
-        begun = time.perf_counter()
+        begun = time.thread_time()
         try:
             recording = open_recording(io.BytesIO(bytes(file)))
             recording_answer(recording_figures(recording), recording.rate_hz)
         except BadInput:
             pass
-        longest = max(longest, time.perf_counter() - begun)
+        longest = max(longest, time.thread_time() - begun)
+    # of this thread's own work: what else the machine does is no fault of a file
     assert longest < 2.0

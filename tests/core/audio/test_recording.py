@@ -10,6 +10,7 @@ import pytest
 
 from glowdial.core.audio.recording import NORM_BAND_HZ, AudioFigures, audio_figures
 from glowdial.core.language.errors import BadInput
+from glowdial.core.sums.recording import recording_answer
 
 RATE = 48e3
 
@@ -127,6 +128,29 @@ def test_cut_off_tops_are_seen_and_full_ones_are_not_called_so() -> None:
     assert figures(np.clip(tone(400.0, 4.0, 1.4), -1.0, 1.0)).clipped
     assert not figures(tone(400.0, 4.0, 1.0)).clipped
     assert not figures(np.round(tone(997.0, 4.0, 0.9) * 32767) / 32768).clipped
+
+
+@pytest.mark.parametrize("lost_s", [(), (0.005,), (0.003, 0.01, 0.4)])
+def test_places_without_any_sound_are_counted_and_said(lost_s: tuple[float, ...]) -> None:
+    samples = np.round((tone(400.0, 8.0) + noise(8.0, 2e-4, 11)) * 32767) / 32768
+    for place, seconds in enumerate(lost_s, 1):
+        samples[int(place * RATE) : int((place + seconds) * RATE)] = 0.0
+    found = figures(samples)
+    assert found.holes == len(lost_s)
+    assert found.lost_s == pytest.approx(sum(lost_s), abs=1e-3)
+    said = recording_answer((found,), RATE).sentence
+    where = {0: "", 1: "In one place", 3: "In 3 places"}[len(lost_s)]
+    assert where in said and ("no sound at all" in said) == bool(lost_s)
+
+
+def test_a_muted_input_is_no_noise_to_hold_a_tone_against() -> None:
+    """Switched off at the recorder and not at the generator: (S+N)/N of it would be 280 dB."""
+    on = (np.arange(int(20.0 * RATE)) // int(5.0 * RATE)) % 2 == 0
+    found = figures((tone(400.0, 20.0) + noise(20.0, 1e-3, 12)) * on)
+    assert found.on_off_db is None and found.holes == 2
+    assert found.lost_s == pytest.approx(10.0, abs=0.01)
+    quiet = figures(tone(400.0, 20.0) * on + np.round(noise(20.0, 1e-5, 13) * 32768) / 32768)
+    assert quiet.on_off_db is not None and quiet.on_off_db > 70.0
 
 
 def test_the_doubt_covers_the_scatter_of_short_recordings() -> None:

@@ -75,10 +75,11 @@ def test_a_mutated_list_is_read_or_refused_and_never_hangs(name: str) -> None:
             text = text[:at] + str(rng.choice(PIECES)) + text[until:]
         if rng.random() < 0.2:
             text = text[: int(rng.integers(0, len(text) + 1))] * int(rng.integers(1, 40))
-        begun = time.perf_counter()
+        begun = time.thread_time()
         try:
             read(text)
         except BadInput as error:
             assert str(error)
-        longest = max(longest, time.perf_counter() - begun)
+        longest = max(longest, time.thread_time() - begun)
+    # of this thread's own work: what else the machine does is no fault of a file
     assert longest < 2.0

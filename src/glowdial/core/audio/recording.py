@@ -29,8 +29,12 @@ NORM_BAND_HZ = (30.0, 15e3)
 TONE_BAND_HZ = (150.0, 6e3)
 HARMONICS, HUM_LINES = 10, 12
 SILENT = 1e-6
+# power of what is no sound at all, the rounding of the sums
+NONE = 1e-20
 # so many samples in a row at the greatest value are a clipped top
 CLIPPED_RUN, CLIPPED_AT = 3, 0.02
+# where nothing at all is heard for so long, not even noise, samples were lost or the input muted
+HOLE_S = 2e-3
 # a tone that is on stands so far above one that is off, in dB, each for at least so long
 ON_OFF_DB, LEAST_PART_S = 6.0, 0.4
 # a line that stands so far above its neighbours is one, in dB
@@ -59,7 +63,7 @@ class AudioFigures:
     leaves the hum lines out of the noise. ``mains_hz`` is 50 or 60, 0 where no hum stands out.
     ``over_time`` is the tone's level in dB of full scale over the recording's seconds.
     ``response`` is what a tone that was swept or stepped came through at, empty for one that stood
-    still.
+    still. ``lost_s`` are the seconds in ``holes`` places that hold no sound at all.
     """
 
     level_db: float
@@ -81,6 +85,8 @@ class AudioFigures:
     spectrum: Spectrum
     response: tuple[Line, ...] = ()
     over_time: tuple[tuple[float, float], ...] = ()
+    holes: int = 0
+    lost_s: float = 0.0
 
     def hum_words(self) -> tuple[str, ...]:
         """The likely causes of the hum lines, the strongest first."""
@@ -131,19 +137,26 @@ def audio_figures(
         found = _figures(first, whole.spectrum(), None, band, found_hz, length_s, 0.0)
         return replace(found, over_time=_over_time(glances))
     spectrum_on, spectrum_off, on_s, off_s = _apart(blocks(), rate_hz, fine, on, off)
-    ratio = _band_power(spectrum_on, band) / max(_band_power(spectrum_off, band), 1e-30)
+    silence = _band_power(spectrum_off, band)
+    # against no sound at all there is no ratio: that was no set without its tone
+    told_db = (
+        10.0 * math.log10(_band_power(spectrum_on, band) / silence) if silence > NONE else None
+    )
     found_hz = spectrum_on.peak_hz(TONE_BAND_HZ[0], min(TONE_BAND_HZ[1], high_hz))
-    found = _figures(first, spectrum_on, 10.0 * math.log10(ratio), band, found_hz, on_s, off_s)
+    found = _figures(first, spectrum_on, told_db, band, found_hz, on_s, off_s)
     return replace(found, over_time=_over_time(glances))
 
 
 @dataclass(frozen=True, slots=True)
 class _First:
-    """The whole recording at once: its spectrum, RMS, and whether tops are cut off."""
+    """The whole recording at once: its spectrum, RMS, whether tops are cut off, and in how many
+    places and seconds there is no sound at all."""
 
     spectrum: Spectrum
     rms: float
     clipped: bool
+    holes: int
+    lost_s: float
 
 
 def _size(seconds: float, rate_hz: float) -> int:
@@ -156,6 +169,7 @@ def _first_pass(blocks: Iterable[Floats], rate_hz: float, size: int) -> _First:
     averaged = Averaged(size, rate_hz, overlaps=2)
     whole, squares, count = 0.0, 0.0, 0
     top, runs = 0.0, 0
+    silence = _Silence(math.ceil(HOLE_S * rate_hz))
     for piece in blocks:
         if not piece.size:
             continue
@@ -167,23 +181,54 @@ def _first_pass(blocks: Iterable[Floats], rate_hz: float, size: int) -> _First:
         if most > top * (1.0 + 1e-9):
             top, runs = most, 0
         if most >= top * (1.0 - 1e-9):
-            runs += _runs_at(piece, top)
+            runs += len(_runs(np.abs(piece) >= top * (1.0 - 1e-6), CLIPPED_RUN))
+        silence.add(piece == 0.0)
+    silence.ended()
     if not count or not averaged.blocks:
         raise BadInput("recording", f"{count} samples", "holds too little to be looked at", "10 s")
     rms = math.sqrt(max(squares / count - (whole / count) ** 2, 0.0))
     if rms < SILENT:
         raise BadInput("recording", f"{rms:.1e} of full scale", "is silent", "a louder input")
-    return _First(averaged.spectrum(), rms, runs > CLIPPED_AT * count / rate_hz and runs > 2)
+    # no sine stands at its greatest value for several samples in a row
+    clipped = runs > CLIPPED_AT * count / rate_hz and runs > 2
+    return _First(averaged.spectrum(), rms, clipped, silence.holes, silence.lost / rate_hz)
 
 
-def _runs_at(piece: Floats, top: float) -> int:
-    """How often several samples in a row stand at the greatest value: no sine does that."""
-    at = np.abs(piece) >= top * (1.0 - 1e-6)
-    if np.count_nonzero(at) < CLIPPED_RUN:
-        return 0
+class _Silence:
+    """Counts runs of at least so many samples without any sound, across the ends of pieces."""
+
+    def __init__(self, least: int) -> None:
+        self.holes, self.lost = 0, 0
+        self._least, self._run = least, 0
+
+    def add(self, at: NDArray[np.bool_]) -> None:
+        """The next piece: where it holds no sound."""
+        if at.all():
+            self._run += at.size
+            return
+        before, after = int(np.argmin(at)), int(np.argmin(at[::-1]))
+        self._run += before
+        self.ended()
+        for run in _runs(at[before : at.size - after], self._least):
+            self._count(run)
+        self._run = after
+
+    def ended(self) -> None:
+        """No more of the same silence comes."""
+        self._count(self._run)
+        self._run = 0
+
+    def _count(self, run: int) -> None:
+        if run >= self._least:
+            self.holes, self.lost = self.holes + 1, self.lost + run
+
+
+def _runs(at: NDArray[np.bool_], least: int) -> list[int]:
+    """How many samples in a row are so, of each run of at least so many."""
+    if np.count_nonzero(at) < least:
+        return []
     edges = np.flatnonzero(np.diff(np.concatenate([[0], at.astype(np.int8), [0]])))
-    lengths = edges[1::2] - edges[::2]
-    return int(np.count_nonzero(lengths >= CLIPPED_RUN))
+    return [int(length) for length in edges[1::2] - edges[::2] if length >= least]
 
 
 @dataclass(frozen=True, slots=True)
@@ -283,8 +328,7 @@ def _apart(
 
 
 def _longest(state: NDArray[np.bool_]) -> int:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], state.astype(np.int8), [0]])))
-    return int(np.max(edges[1::2] - edges[::2]))
+    return max(_runs(state, 1))
 
 
 def _band_power(spectrum: Spectrum, band: tuple[float, float]) -> float:
@@ -334,6 +378,8 @@ def _figures(
         on_s=on_s,
         off_s=off_s,
         clipped=first.clipped,
+        holes=first.holes,
+        lost_s=first.lost_s,
         spectrum=spectrum,
     )
 

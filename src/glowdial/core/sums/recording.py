@@ -90,7 +90,19 @@ def _sentence(one: AudioFigures, side: str) -> str:
     loud = " Its tops are cut off: turn the input down and record again." if one.clipped else ""
     return (
         f"{begin}{one.tone_hz:.1f} Hz{pair}, SINAD {one.sinad_db:.1f} dB, THD "
-        f"{one.thd_percent:.2g} %.{loud}"
+        f"{one.thd_percent:.2g} %.{loud}{_hole_words(one)}"
+    )
+
+
+def _hole_words(one: AudioFigures) -> str:
+    """What is said of places without any sound."""
+    if not one.holes:
+        return ""
+    where = "one place" if one.holes == 1 else f"{one.holes} places"
+    return (
+        f" In {where}, {one.lost_s:.3g} s in all, it holds no sound at all, not even noise: "
+        "samples were lost on the way, or the input was muted. What is told of noise is not the "
+        "set's; record again."
     )
 
 
