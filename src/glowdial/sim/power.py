@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -39,10 +40,12 @@ from glowdial.sim.condition import (
     RectifierFault,
     leak_or_never,
 )
+from glowdial.sim.kept import Kept
 from glowdial.sim.stage_strains import drawn_share, operating_points
 from glowdial.sim.state import BenchState
 
 Floats = NDArray[np.float64]
+Points = dict[str, OperatingPoint]
 LEAST_V = 0.5
 IDLE_SHARE = 1e-3
 NORM_HEATERS = (Heater("heaters", 6.3, 1.5), Heater("rectifier", 5.0, 2.0, rectifier=True))
@@ -68,12 +71,25 @@ class PowerPoint:
         return self.node_v[-1]
 
 
+def _load_of(state: BenchState) -> Hashable:
+    """What of a state counts for the supply and what it feeds, but volts and heat."""
+    return (
+        tuple(sorted(state.healed.items())),
+        state.lifted,
+        state.series_ohm,
+        state.series_behind,
+        state.avc_clamp_v is not None,
+    )
+
+
 class Power:
     """One set's power as a function of how it stands."""
 
     def __init__(self, facts: ReceiverFacts, condition: Condition) -> None:
         self._facts, self._condition = facts, condition
-        self._last: tuple[object, PowerPoint] | None = None
+        self._points: Kept[PowerPoint] = Kept(4)
+        self._loaded: Kept[tuple[SupplyPoint, Points]] = Kept(16)
+        self._unloaded: Kept[Points] = Kept(4)
 
     @cached_property
     def heaters(self) -> tuple[Heater, ...]:
@@ -157,17 +173,11 @@ class Power:
         key = (
             state.line_v,
             state.lamp_w,
-            state.moving,
+            state.moving.theta if state.moving else None,
             state.burnt,
-            tuple(state.healed.items()),
-            state.lifted,
-            state.series_ohm,
-            state.series_behind,
-            state.avc_clamp_v is not None,
+            _load_of(state),
         )
-        if self._last is None or self._last[0] != key:
-            self._last = (key, self._find(state))
-        return self._last[1]
+        return self._points.get(key, lambda: self._find(state))
 
     def _find(self, state: BenchState) -> PowerPoint:
         if state.line_v <= 0.0:
@@ -209,9 +219,19 @@ class Power:
             share = set_v / self._nominal_v
             volts = (235.0 * share,)
             clamped = state.avc_clamp_v is not None
-            points = operating_points(self._facts, self._condition, volts, warm, clamped=clamped)
+            points = self._unloaded.get(
+                (volts, warm, clamped),
+                lambda: operating_points(
+                    self._facts, self._condition, volts, warm, clamped=clamped
+                ),
+            )
             return PowerPoint(set_v, volts, (0.0,), 0.0, tuple(theta), warm, points)
-        found, points = self._rectified(supply, set_v, min(rectifier, default=1.0), warm, state)
+        # finer than any meter, and lets the solution be remembered
+        cathode, others_warm = round(min(rectifier, default=1.0), 5), round(warm, 5)
+        found, points = self._loaded.get(
+            (set_v, cathode, others_warm, _load_of(state)),
+            lambda: self._rectified(supply, set_v, cathode, others_warm, state),
+        )
         return PowerPoint(
             set_v,
             found.node_v,
@@ -224,11 +244,10 @@ class Power:
 
     def _rectified(
         self, supply: Supply, set_v: float, rectifier: float, warm: float, state: BenchState
-    ) -> tuple[SupplyPoint, dict[str, OperatingPoint]]:
+    ) -> tuple[SupplyPoint, Points]:
         condition, worn = self._condition, self.worn(supply, state)
         ratio = supply.secondary_v / supply.line_v
         worn = replace(worn, source_ohm=worn.source_ohm + condition.line_ohm * ratio**2)
-        rectifier, warm = round(rectifier, 5), round(warm, 5)
         drawn, points = 1.0, {}
         for _ in range(2):
             load = replace(

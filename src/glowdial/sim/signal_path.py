@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from collections.abc import Hashable
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
@@ -15,9 +16,10 @@ from glowdial.core.physics.aerials import loop_field_v_per_m
 from glowdial.core.physics.avc import avc_after_v, gain_at_avc, settled_avc_v
 from glowdial.core.physics.noise import BOLTZMANN, ROOM_K, Site, external_field_v_per_m
 from glowdial.core.physics.operating_point import Role
-from glowdial.sim.condition import Condition
+from glowdial.sim.condition import Condition, SwitchFault
 from glowdial.sim.front_end import FrontEnd, front_end
 from glowdial.sim.if_chain import IF_TUBE_S, IfChain
+from glowdial.sim.kept import Kept
 from glowdial.sim.power import Power, PowerPoint
 from glowdial.sim.stage_strains import gain_share
 from glowdial.sim.state import BenchState, Moving
@@ -33,6 +35,10 @@ AUDIO_BAND_HZ = 5000.0
 STEP_S, SHORTEST_S, AVC_PARTS = 1.0, 0.02, 8
 MOVED_AT_ONCE, LEAST_LEVEL_V, AT_REST_AFTER = 0.15, 0.02, 5.0
 FM_WIDTHS = 20.0
+# what a state says beside what time has done
+SET_BY_HAND = tuple(
+    f.name for f in fields(BenchState) if f.name not in ("turns", "time_s", "healed", "moving")
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +58,7 @@ class SignalPath:
         self.facts, self.condition = facts, condition
         self.power = Power(facts, condition)
         self._chain = IfChain(facts, condition)
+        self._detected: Kept[Detected] = Kept(4)
 
     def advance(self, state: BenchState, step_s: float) -> BenchState:
         """The state ``step_s`` later: heaters warm, filters re-form, the AVC follows.
@@ -116,6 +123,20 @@ class SignalPath:
 
     def detected(self, state: BenchState) -> Detected:
         """Carrier and noise at the detector."""
+        return self._detected.get(self._heard_of(state), lambda: self._detected_now(state))
+
+    def _heard_of(self, state: BenchState) -> Hashable:
+        """All of a state that the detector hears: what time did by the tubes' points alone, but
+        for the second itself where a contact comes and goes."""
+        fickle = any(isinstance(fault, SwitchFault) for fault in self.condition.faults)
+        return (
+            tuple(self.power.at(state).points.items()),
+            tuple(sorted(state.turns.items())),
+            int(state.time_s) if fickle else 0,
+            *(getattr(state, name) for name in SET_BY_HAND),
+        )
+
+    def _detected_now(self, state: BenchState) -> Detected:
         carriers, noise, if_hz = self.detected_over(state, np.array([state.generator_hz]))
         return Detected(float(carriers[0]), noise, float(if_hz[0]))
 

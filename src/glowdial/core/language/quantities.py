@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from glowdial.core.language.errors import BadInput
 from glowdial.core.language.levels import emf_v_from_dbm, emf_v_from_pd_dbuv
@@ -201,6 +202,8 @@ def parse(text: str, quantity: Quantity, field: str) -> float:
     return value + 0.0
 
 
+# what is kept as text is read again with every look at a job
+@lru_cache(maxsize=4096)
 def _value(text: str, quantity: Quantity) -> float | None:
     if quantity is LEVEL and (match := _DECIBEL.match(text)):
         number = _number(match[1])

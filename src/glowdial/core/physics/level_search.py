@@ -13,6 +13,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -150,8 +151,12 @@ def found_level(pairs: Sequence[PairAtLevel], target_db: float = TARGET_DB) -> F
     ``enclosed`` tells that the readings reach to both sides of the ratio, or within twice the doubt
     of one: what is carried over further rests on the law alone.
     """
-    if not pairs:
-        return None
+    return _level_of(tuple(pairs), target_db) if pairs else None
+
+
+# every view of a set asks for the same levels again
+@lru_cache(maxsize=512)
+def _level_of(pairs: tuple[PairAtLevel, ...], target_db: float) -> FoundLevel:
     levels_db = np.array([20.0 * math.log10(p.level_v) for p in pairs])
     ratios, doubts = np.array([[p.ratio_db, p.doubt_db] for p in pairs]).T
     row_db = _row(levels_db)

@@ -15,10 +15,12 @@ import math
 from dataclasses import dataclass
 from enum import StrEnum
 
+from scipy.optimize import brentq
+
 from glowdial.core.language.errors import require_positive
 
 BOTTOM_SHARPNESS = 6.0
-BISECTIONS = 44
+FINEST_A = 1e-18
 GRID_OHM = 2e3
 THERMAL_V = 0.0257
 OPEN_OHM = 1e9
@@ -192,14 +194,11 @@ def _tube(stage: AmplifierStage, feed_v: float, strain: Strain, before_v: float)
         wanted = perveance * max(effort, 0.0) ** 1.5
         return wanted, plate_v, screen_v, cathode_v, grid_v, plate_a, screen_a
 
-    low, high = 0.0, perveance * (max(grid_open_v, 0.0) + feed_v / mu) ** 1.5
-    for _ in range(BISECTIONS):
-        middle = 0.5 * (low + high)
-        if at(middle)[0] > middle:
-            low = middle
-        else:
-            high = middle
-    current = 0.5 * (low + high)
+    # no effort is greater than with all of the feed on the plate and nothing across the cathode
+    most = perveance * (max(grid_open_v, 0.0) + feed_v / mu) ** 1.5
+    current = 0.0
+    if at(0.0)[0] > 0.0:
+        current = brentq(lambda a: at(a)[0] - a, 0.0, 2.0 * most, xtol=FINEST_A)
     _, plate_v, screen_v, cathode_v, grid_v, plate_a, screen_a = at(current)
     slope = 0.0
     if current > 0.0:

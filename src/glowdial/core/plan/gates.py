@@ -31,8 +31,10 @@ def gated(
 
 
 def _with_dangers(step: Step, facts: ReceiverFacts) -> Step:
-    dangers = dangers_for(facts, *activities_of(step))
-    return replace(step, dangers=dangers, powered=powers(step))
+    dangers, powered = dangers_for(facts, *activities_of(step)), powers(step)
+    if (dangers, powered) == (step.dangers, step.powered):
+        return step
+    return replace(step, dangers=dangers, powered=powered)
 
 
 def _closed(step: Step, record: JobRecord) -> Step:

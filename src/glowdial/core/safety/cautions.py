@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import cache
 
 from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.physics.supply.discharge import discharge_words
@@ -267,11 +268,15 @@ def common_rail(facts: ReceiverFacts) -> str:
 
 def dangers_for(facts: ReceiverFacts, *activities: Activity) -> tuple[Danger, ...]:
     """The dangers of a step on this set, in the table's order."""
-    known = traits_of(facts)
+    return _dangers(traits_of(facts), frozenset(activities))
+
+
+@cache
+def _dangers(known: frozenset[Trait], activities: frozenset[Activity]) -> tuple[Danger, ...]:
     return tuple(
         c.danger
         for c in TABLE
-        if set(c.met_in) & set(activities) and (c.wants is None or c.wants in known)
+        if activities.intersection(c.met_in) and (c.wants is None or c.wants in known)
     )
 
 
