@@ -40,7 +40,7 @@ from glowdial.sim.condition import (
     RectifierFault,
     leak_or_never,
 )
-from glowdial.sim.kept import Kept
+from glowdial.sim.remembered import Remembered
 from glowdial.sim.stage_strains import drawn_share, operating_points
 from glowdial.sim.state import BenchState
 
@@ -87,9 +87,9 @@ class Power:
 
     def __init__(self, facts: ReceiverFacts, condition: Condition) -> None:
         self._facts, self._condition = facts, condition
-        self._points: Kept[PowerPoint] = Kept(4)
-        self._loaded: Kept[tuple[SupplyPoint, Points]] = Kept(16)
-        self._unloaded: Kept[Points] = Kept(4)
+        self._points: Remembered[PowerPoint] = Remembered(4)
+        self._loaded: Remembered[tuple[SupplyPoint, Points]] = Remembered(16)
+        self._unloaded: Remembered[Points] = Remembered(4)
 
     @cached_property
     def heaters(self) -> tuple[Heater, ...]:

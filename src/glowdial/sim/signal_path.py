@@ -19,8 +19,8 @@ from glowdial.core.physics.operating_point import Role
 from glowdial.sim.condition import Condition, SwitchFault
 from glowdial.sim.front_end import FrontEnd, front_end
 from glowdial.sim.if_chain import IF_TUBE_S, IfChain
-from glowdial.sim.kept import Kept
 from glowdial.sim.power import Power, PowerPoint
+from glowdial.sim.remembered import Remembered
 from glowdial.sim.stage_strains import gain_share
 from glowdial.sim.state import BenchState, Moving
 
@@ -58,7 +58,7 @@ class SignalPath:
         self.facts, self.condition = facts, condition
         self.power = Power(facts, condition)
         self._chain = IfChain(facts, condition)
-        self._detected: Kept[Detected] = Kept(4)
+        self._detected: Remembered[Detected] = Remembered(4)
 
     def advance(self, state: BenchState, step_s: float) -> BenchState:
         """The state ``step_s`` later: heaters warm, filters re-form, the AVC follows.

@@ -10,7 +10,7 @@ from typing import Generic, TypeVar
 T = TypeVar("T")
 
 
-class Kept(Generic[T]):
+class Remembered(Generic[T]):
     """The last few answers, by all that they depend on."""
 
     def __init__(self, most: int) -> None:
