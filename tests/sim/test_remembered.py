@@ -18,7 +18,7 @@ FACTS = tidewater_facts()
 SOUND = aligned(FACTS).condition
 FORMING = FilterFault(0, leak_ohm=6e3, reforms_in_s=30.0)
 # lifts the AVC line, and with it every tube on it, unless that is clamped
-GASSY = DeviceFault("V3", 1.0, 2e-6)
+GASSY = DeviceFault("V2", 1.0, 2e-6)
 SHAKY = SwitchFault("bc", contact_ohm=20.0, open_share=0.5)
 ASKED = (AVC, LOUDSPEAKER, B_PLUS, B_PLUS_RIPPLE, LINE_CURRENT)
 # every one of these counts for some reading
