@@ -11,6 +11,8 @@ import { KeepInLog } from "./KeepInLog";
 
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 const REST_MS = 250;
+// two below each other scroll rather than lie flat
+const TWO_PLOTS = "1 0 260px";
 
 /** A sum at work: what is typed at the left is answered at the right as soon as it rests. */
 export function SumWork({ form, jobId }: { form: SumForm; jobId: number | null }) {
@@ -54,6 +56,7 @@ export function SumWork({ form, jobId }: { form: SumForm; jobId: number | null }
 }
 
 export function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | null }) {
+  const plots = [answer.plot, answer.beside].filter((plot) => plot != null);
   return (
     <>
       <Text fontSize="20px" lineHeight={1.3} color="glow" role="status" data-testid="sentence">
@@ -80,8 +83,11 @@ export function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | n
           <SupplyDrawing picture={answer.picture} />
         </Suspense>
       )}
-      {answer.plot && <Plot plot={answer.plot} />}
-      {answer.beside && <Plot plot={answer.beside} />}
+      {plots.map((plot) => (
+        <Flex key={plot.title} direction="column" flex={plots.length > 1 ? TWO_PLOTS : "1"}>
+          <Plot plot={plot} />
+        </Flex>
+      ))}
     </>
   );
 }
