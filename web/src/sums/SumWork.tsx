@@ -11,8 +11,8 @@ import { KeepInLog } from "./KeepInLog";
 
 const SupplyDrawing = lazy(() => import("../pictures/SupplyDrawing"));
 const REST_MS = 250;
-// two below each other scroll rather than lie flat
-const TWO_PLOTS = "1 0 260px";
+// what has no room for it scrolls rather than lies flat
+const PLOT_FLEX = "1 0 240px";
 
 /** A sum at work: what is typed at the left is answered at the right as soon as it rests. */
 export function SumWork({ form, jobId }: { form: SumForm; jobId: number | null }) {
@@ -84,7 +84,7 @@ export function Answer({ answer, jobId }: { answer: SumAnswer; jobId: number | n
         </Suspense>
       )}
       {plots.map((plot) => (
-        <Flex key={plot.title} direction="column" flex={plots.length > 1 ? TWO_PLOTS : "1"}>
+        <Flex key={plot.title} direction="column" flex={PLOT_FLEX}>
           <Plot plot={plot} />
         </Flex>
       ))}
