@@ -92,22 +92,23 @@ class Volunteer:
         # who looks on both sides for the stronger of two answers may say so at once
         looked = step.ask.foretold is not None and step.ask.foretold.twin_hz != 0.0
         try:
-            self._enter(step, step.ask.name, self._entry(view, step), confirmed=looked)
+            self._enter(step, self._entry(view, step), confirmed=looked)
         except Doubted:
             if step.ask.recipe is None or self.source is not None:
                 raise
             # who is asked looks once more, and keeps what stands there
             again = self._entry(job_page(self.workshop, self.job_id), step)
-            self._enter(step, step.ask.name, again, confirmed=True)
+            self._enter(step, again, confirmed=True)
 
-    def _enter(self, step: Step, ask: str, entry: Entered, *, confirmed: bool) -> None:
+    def _enter(self, step: Step, entry: Entered, *, confirmed: bool) -> None:
+        assert step.ask is not None
         fresh = job_page(self.workshop, self.job_id)
         line, fields = entry
         record_answer(
             self.workshop,
             self.job_id,
             self._stamp(fresh, f"entered{'-again' if confirmed else ''}"),
-            AnswerCommand(step.key, ask, line, fields, confirmed=confirmed),
+            AnswerCommand(step.key, step.ask.name, line, fields, confirmed=confirmed),
         )
 
     def _entry(self, view: JobPage, step: Step) -> Entered:

@@ -10,7 +10,7 @@ import pytest
 
 from builders import a_record, an_answer, tidewater_facts
 from glowdial.core.journey.entry import read_entry
-from glowdial.core.journey.record import JobRecord, Move
+from glowdial.core.journey.record import Answer, JobRecord, Move
 from glowdial.core.journey.room import Entering, Situation
 from glowdial.core.journey.steps import Status, Step, find_ask
 from glowdial.core.language.errors import BadInput
@@ -148,15 +148,20 @@ def read_until_a_move(record: JobRecord, stands: dict[str, float]) -> Step | Non
     return None
 
 
+def once_turned(stands: dict[str, float]) -> tuple[Answer, ...]:
+    """The mark between read, then the high end turned to where it stands."""
+    moved = {"turns": 0.5, "frequency": stands["high"]}
+    return (
+        an_answer(20, "osc.bc.round1.middle", "check", {"frequency": 1010e3}),
+        an_answer(21, "osc.bc.round1.high", "move1", moved),
+    )
+
+
 def test_who_wants_all_peaked_has_an_aligned_oscillator_brought_to_its_middle() -> None:
     off = {"high": (BC.high_mark_hz, -0.55), "low": (BC.low_mark_hz, -0.05)}
     off["middle"] = (1000e3, -0.1)
     stands = {name: hz + share * BC.tolerance_hz(hz) for name, (hz, share) in off.items()}
-    moved = {"turns": 0.5, "frequency": stands["high"]}
-    begun = (
-        an_answer(20, "osc.bc.round1.middle", "check", {"frequency": 1010e3}),
-        an_answer(21, "osc.bc.round1.high", "move1", moved),
-    )
+    begun = once_turned(stands)
     due = {}
     for peaking in ("leave what is right", "peak all"):
         record = surveyed(1.03, 1.0, "align", school("oscillator first", peaking))
@@ -175,11 +180,7 @@ def test_a_band_that_was_turned_is_not_left_with_what_is_between_far_out() -> No
     off = {"high": (BC.high_mark_hz, -0.5), "low": (BC.low_mark_hz, -0.4)}
     off["middle"] = (1000e3, -0.6)
     stands = {name: hz + share * BC.tolerance_hz(hz) for name, (hz, share) in off.items()}
-    moved = {"turns": 0.5, "frequency": stands["high"]}
-    begun = (
-        an_answer(20, "osc.bc.round1.middle", "check", {"frequency": 1010e3}),
-        an_answer(21, "osc.bc.round1.high", "move1", moved),
-    )
+    begun = once_turned(stands)
     record = surveyed(1.03, 1.0, "align")
     touch = read_until_a_move(replace(record, answers=(*record.answers, *begun)), stands)
     assert touch is not None and "counter-clockwise" in touch.title

@@ -154,7 +154,7 @@ def worked_rounds(
     def advised() -> Advice:
         return _advised(read, marks, travel, twin_hz, pointer_free=free, to_middle=every)
 
-    known = worked_out(memory, ("advice", read, marks, travel, free, every), advised)
+    known = worked_out(memory, ("advice", read, marks, travel, free, every, twin_hz), advised)
     return Rounds(facts, record, band, advised() if known else None, visits)
 
 
