@@ -64,7 +64,7 @@ class SetUp:
 def chain_picture(facts: ReceiverFacts, record: JobRecord, now: SetUp) -> ChainPicture:
     """The chain with generator and meter at their points, as the band in use has it."""
     band = next((b for b in facts.bands if b.key == now.band), None)
-    turned = {move.adjuster for move in record.moves}
+    turned = record.turned
     blocks = [_cored(block, now.adjuster, turned) for block in _blocks(facts, band, now)]
     feeds, oscillators = _oscillators(facts, band, now)
     return ChainPicture(
@@ -144,7 +144,7 @@ def _points(now: SetUp) -> tuple[ChainPoint, ...]:
     return tuple(points)
 
 
-def _cored(block: ChainBlock, lit: str | None, turned: set[str]) -> ChainBlock:
+def _cored(block: ChainBlock, lit: str | None, turned: frozenset[str]) -> ChainBlock:
     cores = tuple(replace(c, lit=c.key == lit, done=c.key in turned) for c in block.cores)
     return replace(block, cores=cores)
 

@@ -29,7 +29,7 @@ def chassis_picture(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> C
     """The chassis with one adjuster lit, those that were turned ticked, and of the others those
     nearest to it marked as easily mistaken for it."""
     lit = facts.adjuster(adjuster)
-    turned = {move.adjuster for move in record.moves}
+    turned = record.turned
     layout = facts.layout
     everything = layout.placed if layout else ()
     places = sorted((p for p in everything if p.what == adjuster), key=lambda p: p.photo_id > 0)
@@ -53,7 +53,7 @@ def chassis_picture(facts: ReceiverFacts, record: JobRecord, adjuster: str) -> C
     )
 
 
-def _item(place: Placed, lit: str, turned: set[str], mistaken: set[str]) -> ChassisItem:
+def _item(place: Placed, lit: str, turned: frozenset[str], mistaken: set[str]) -> ChassisItem:
     return ChassisItem(
         key=place.key,
         label=place.name,

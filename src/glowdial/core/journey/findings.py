@@ -362,4 +362,4 @@ def after_all(answers: Iterable[Answer], others: Iterable[Answer]) -> list[Answe
 
 def entry_of(record: JobRecord, one: Evidence) -> Answer:
     """The answer that a finding was entered with."""
-    return next(a for a in record.answers if a.seq == _entry(one))
+    return record.entry(_entry(one))

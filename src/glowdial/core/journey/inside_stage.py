@@ -283,9 +283,9 @@ def stage_readings(
     feed = next(s.feed for s in stages if s.name == name)
     wanted[RESERVOIR if feed == 0 else B_PLUS] = (name, "feed")
     found: dict[tuple[str, str], StageReading] = {}
-    for answer in record.answers:
-        if answer.withdrawn:
-            continue
+    mine = {a.seq: a for place in wanted for a in record.read_at(place)}
+    mine |= {a.seq: a for a in record.asked(f"{VOLTS_OF} {name}")}
+    for _, answer in sorted(mine.items()):
         for field, place in answer.places.items():
             if place in wanted and place.kind is Kind.DC_VOLTS and field in answer.values:
                 found[wanted[place]] = _reading(answer, wanted[place], answer.values[field])

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_left
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from operator import is_
+from typing import TypeVar
 
 from glowdial.core.journey.alarms import Alarm, AlarmEntry, alarm_after
 from glowdial.core.model.measurands import Measurand
@@ -25,6 +26,8 @@ CHANGEABLES = (*PART_AREAS, CABINET)
 NEVER = -(2**63)
 
 Point = tuple[tuple[str, float], ...]
+K = TypeVar("K")
+E = TypeVar("E")
 
 
 def question_name(ask: str, point: Point) -> str:
@@ -286,19 +289,20 @@ NOTHING = Basis()
 
 
 @dataclass(frozen=True, slots=True)
-class _AnswersBy:
+class AnswersBy:
     """Answers that were not withdrawn, by what they are looked for; ``of`` is the list that it was
     made of, ``before`` the same before its last entries came: what was just entered may still get
     its telling."""
 
     of: tuple[Answer, ...]
-    latest: dict[tuple[str, str], Answer]
-    step: dict[str, tuple[Answer, ...]]
-    question: dict[str, tuple[Answer, ...]]
-    value: dict[str, tuple[Answer, ...]]
-    before: _AnswersBy | None = None
+    latest: Mapping[tuple[str, str], Answer]
+    step: Mapping[str, tuple[Answer, ...]]
+    question: Mapping[str, tuple[Answer, ...]]
+    value: Mapping[str, tuple[Answer, ...]]
+    place: Mapping[Measurand, tuple[Answer, ...]]
+    before: AnswersBy | None = None
 
-    def grown(self, answers: tuple[Answer, ...]) -> _AnswersBy:
+    def grown(self, answers: tuple[Answer, ...]) -> AnswersBy:
         """The same for a list that begins as this one's did; only what is new is sorted in."""
         if answers is self.of:
             return self
@@ -309,6 +313,7 @@ class _AnswersBy:
         by_step: dict[str, list[Answer]] = {}
         by_question: dict[str, list[Answer]] = {}
         by_value: dict[str, list[Answer]] = {}
+        by_place: dict[Measurand, list[Answer]] = {}
         for answer in answers[kept:]:
             if answer.withdrawn:
                 continue
@@ -317,34 +322,37 @@ class _AnswersBy:
             by_question.setdefault(answer.question, []).append(answer)
             for name in answer.values:
                 by_value.setdefault(name, []).append(answer)
-        return _AnswersBy(
+            for place in dict.fromkeys(answer.places.values()):
+                by_place.setdefault(place, []).append(answer)
+        return AnswersBy(
             answers,
             latest,
             _sorted_in(self.step, by_step),
             _sorted_in(self.question, by_question),
             _sorted_in(self.value, by_value),
+            _sorted_in(self.place, by_place),
             replace(self, before=None) if kept else None,
         )
 
 
 def _sorted_in(
-    known: dict[str, tuple[Answer, ...]], new: dict[str, list[Answer]]
-) -> dict[str, tuple[Answer, ...]]:
-    return known | {key: (*known.get(key, ()), *more) for key, more in new.items()}
+    known: Mapping[K, tuple[Answer, ...]], new: dict[K, list[Answer]]
+) -> dict[K, tuple[Answer, ...]]:
+    return {**known, **{key: (*known.get(key, ()), *more) for key, more in new.items()}}
 
 
-NO_ANSWERS = _AnswersBy((), {}, {}, {}, {})
+NO_ANSWERS = AnswersBy((), {}, {}, {}, {}, {})
 
 
 @dataclass(frozen=True, slots=True)
-class _MovesBy:
+class MovesBy:
     """Moves by their adjuster, with how far each is turned in all."""
 
     of: tuple[Move, ...]
-    adjuster: dict[str, tuple[Move, ...]]
-    turned: dict[str, float]
+    adjuster: Mapping[str, tuple[Move, ...]]
+    turned: Mapping[str, float]
 
-    def grown(self, moves: tuple[Move, ...]) -> _MovesBy:
+    def grown(self, moves: tuple[Move, ...]) -> MovesBy:
         """The same for a list that begins as this one's did."""
         if moves is self.of:
             return self
@@ -357,7 +365,7 @@ class _MovesBy:
             new.setdefault(move.adjuster, []).append(move)
             turned[move.adjuster] = turned.get(move.adjuster, 0.0) + move.turns
         adjuster = {key: (*self.adjuster.get(key, ()), *more) for key, more in new.items()}
-        return _MovesBy(moves, self.adjuster | adjuster, turned)
+        return MovesBy(moves, {**self.adjuster, **adjuster}, turned)
 
     def last(self, adjuster: str) -> int:
         """Seq of an adjuster's last move; 0 where it was not turned."""
@@ -377,7 +385,7 @@ def _seq(move: Move) -> int:
     return move.seq
 
 
-NO_MOVES = _MovesBy((), {}, {})
+NO_MOVES = MovesBy((), {}, {})
 
 
 @dataclass(frozen=True, slots=True)
@@ -397,55 +405,71 @@ class JobRecord:
     reopenings: tuple[Reopening, ...] = ()
     alarms: tuple[AlarmEntry, ...] = ()
     # what is looked for is sorted in as the record grows, and handed on
-    _answers: _AnswersBy = field(default=NO_ANSWERS, repr=False, compare=False)
-    _moves: _MovesBy = field(default=NO_MOVES, repr=False, compare=False)
-    _lines: dict[str, dict[str, Entered]] = field(init=False, repr=False, compare=False)
-    _seen: dict[str, tuple[str, ...]] = field(init=False, repr=False, compare=False)
+    answers_by: AnswersBy = field(default=NO_ANSWERS, repr=False, compare=False)
+    moves_by: MovesBy = field(default=NO_MOVES, repr=False, compare=False)
+    lines_by: Mapping[str, dict[str, Entered]] = field(init=False, repr=False, compare=False)
+    seen_by_danger: Mapping[str, tuple[str, ...]] = field(init=False, repr=False, compare=False)
+    changes_by: Mapping[str, tuple[Change, ...]] = field(init=False, repr=False, compare=False)
+    closures_by: Mapping[str, tuple[Closure, ...]] = field(init=False, repr=False, compare=False)
+    _chains: dict[tuple[str, tuple[str, ...]], JobRecord] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )
 
     def __post_init__(self) -> None:
         lines: dict[str, dict[str, Entered]] = {}
         for line in self.entered:
             lines.setdefault(line.register, {})[line.key] = line
-        object.__setattr__(self, "_answers", self._answers.grown(self.answers))
-        object.__setattr__(self, "_moves", self._moves.grown(self.moves))
-        object.__setattr__(self, "_lines", lines)
-        seen: dict[str, tuple[str, ...]] = {}
-        for one in self.acknowledgements:
-            seen[one.danger] = (*seen.get(one.danger, ()), one.at)
-        object.__setattr__(self, "_seen", seen)
+        object.__setattr__(self, "answers_by", self.answers_by.grown(self.answers))
+        object.__setattr__(self, "moves_by", self.moves_by.grown(self.moves))
+        object.__setattr__(self, "lines_by", lines)
+        seen = _by(self.acknowledgements, lambda one: one.danger)
+        told = {danger: tuple(a.at for a in mine) for danger, mine in seen.items()}
+        object.__setattr__(self, "seen_by_danger", told)
+        object.__setattr__(self, "changes_by", _by(self.changes, lambda one: one.what))
+        object.__setattr__(self, "closures_by", _by(self.closures, lambda one: one.step))
 
     def latest(self, step: str, question: str) -> Answer | None:
         """The answer that counts for a question: the last one not withdrawn."""
-        return self._answers.latest.get((step, question))
+        return self.answers_by.latest.get((step, question))
 
     def first(self, step: str, question: str) -> Answer | None:
         """The first answer to a question that was not withdrawn: how it was found."""
-        mine = self._answers.step.get(step, ())
+        mine = self.answers_by.step.get(step, ())
         return next((a for a in mine if a.question == question), None)
 
     def of_step(self, step: str) -> list[Answer]:
         """Answers of a step that count, the superseded ones left out, in order."""
-        mine, latest = self._answers.step.get(step, ()), self._answers.latest
+        mine, latest = self.answers_by.step.get(step, ()), self.answers_by.latest
         return [a for a in mine if latest[step, a.question] is a]
 
     def taken_in(self, step: str) -> list[Answer]:
         """Every answer of a step that was not withdrawn, superseded ones too, in order."""
-        return list(self._answers.step.get(step, ()))
+        return list(self.answers_by.step.get(step, ()))
 
     def asked(self, question: str) -> list[Answer]:
         """Every answer to a question of that name in any step, not withdrawn, in order."""
-        return list(self._answers.question.get(question, ()))
+        return list(self.answers_by.question.get(question, ()))
 
     def with_value(self, name: str) -> list[Answer]:
         """Every answer that gives a value of that name, not withdrawn, in order."""
-        return list(self._answers.value.get(name, ()))
+        return list(self.answers_by.value.get(name, ()))
 
     def programme(self, step: str, after: Answer | None = None) -> tuple[float, ...]:
         """The points that a step had planned when it was begun, or begun anew after an answer; none
         before it is."""
-        mine = self._answers.step.get(step, ())
+        mine = self.answers_by.step.get(step, ())
         since = after.seq if after is not None else 0
         return next((a.programme for a in mine if a.programme and a.seq > since), ())
+
+    def read_at(self, place: Measurand) -> tuple[Answer, ...]:
+        """Every answer that gives a value of a quantity at a place, not withdrawn, in order."""
+        return self.answers_by.place.get(place, ())
+
+    def begun(self, prefix: str) -> tuple[str, ...]:
+        """The keys of the steps that begin so and have an answer that was not withdrawn, or were
+        closed by decision."""
+        known = dict.fromkeys((*self.answers_by.step, *self.closures_by))
+        return tuple(step for step in known if step.startswith(prefix))
 
     def observations(self, place: str = "") -> Iterator[Observation]:
         """Everything that was observed and counts, in order; at one place, or everywhere."""
@@ -455,16 +479,16 @@ class JobRecord:
 
     def register(self, name: str) -> tuple[Entered, ...]:
         """The lines of a register that count, in the order in which they first came."""
-        return tuple(e for e in self._lines.get(name, {}).values() if not e.removed)
+        return tuple(e for e in self.lines_by.get(name, {}).values() if not e.removed)
 
     def line(self, register: str, key: str) -> Entered | None:
         """The line of a register that counts for a key, if there is one."""
-        found = self._lines.get(register, {}).get(key)
+        found = self.lines_by.get(register, {}).get(key)
         return None if found is None or found.removed else found
 
     def spoiled_at(self, basis: Basis) -> int:
         """Seq of the last entry that spoiled what rests on a basis; 0 if there is none."""
-        found = [c.seq for c in self.changes if c.what in basis.areas][-1:]
+        found = [c.seq for area in basis.areas for c in self.changes_by.get(area, ())[-1:]]
         found += [self._last_move(key, basis) for key in basis.adjusters]
         found += [a.seq for a in basis.after if a is not None]
         if basis.reopened and self.reopenings:
@@ -481,24 +505,29 @@ class JobRecord:
         return any(
             _counts(move, basis)
             for key in basis.adjusters
-            for move in self._moves.between(key, since.seq, end)
-        ) or any(since.seq < c.seq < end and c.what in basis.areas for c in self.changes)
+            for move in self.moves_by.between(key, since.seq, end)
+        ) or any(
+            since.seq < change.seq < end
+            for area in basis.areas
+            for change in self.changes_by.get(area, ())
+        )
 
     def _last_move(self, adjuster: str, basis: Basis) -> int:
         if not basis.own_steps:
-            return self._moves.last(adjuster)
-        mine = self._moves.between(adjuster, NEVER, math.inf)
+            return self.moves_by.last(adjuster)
+        mine = self.moves_by.between(adjuster, NEVER, math.inf)
         return next((m.seq for m in mine if _counts(m, basis)), 0)
 
     def changed_since(self, closure: Closure, areas: tuple[str, ...] = PART_AREAS) -> bool:
         """Whether a part was changed after a decision, in one of some areas; the cabinet is none
         of them."""
-        return any(c.seq > closure.seq and c.what in areas for c in self.changes)
+        last = (mine[-1].seq for area in areas if (mine := self.changes_by.get(area, ())))
+        return any(seq > closure.seq for seq in last)
 
     def closure(self, step: str) -> Closure | None:
         """The decision that closed a step, unless something was entered there afterwards."""
-        found = next((c for c in reversed(self.closures) if c.step == step), None)
-        if found and any(a.seq > found.seq for a in self._answers.step.get(step, ())[-1:]):
+        found = next(iter(self.closures_by.get(step, ())[-1:]), None)
+        if found and any(a.seq > found.seq for a in self.answers_by.step.get(step, ())[-1:]):
             return None
         return found
 
@@ -510,37 +539,79 @@ class JobRecord:
     def acknowledged(self, danger: str, since: str = "") -> bool:
         """Whether the caution was acknowledged in this job; since that moment, where one is
         given (as entries tell theirs)."""
-        return any(seen >= since for seen in self._seen.get(danger, ()))
+        return any(seen >= since for seen in self.seen_by_danger.get(danger, ()))
 
     def turns_of(self, adjuster: str) -> float:
         """Net turns of an adjuster from as found."""
-        return self._moves.turned.get(adjuster, 0.0)
+        return self.moves_by.turned.get(adjuster, 0.0)
 
     def touched(self, adjuster: str) -> bool:
         """Whether an adjuster was turned at all."""
-        return adjuster in self._moves.turned
+        return adjuster in self.moves_by.turned
+
+    @property
+    def turned(self) -> frozenset[str]:
+        """The adjusters that were turned at all."""
+        return frozenset(self.moves_by.turned)
 
     def turned_since_entry(self, step: str, adjuster: str) -> float:
         """Turns of an adjuster in a step since the last entry that counts there."""
         since = max((a.seq for a in self.of_step(step)), default=NEVER)
-        made = self._moves.between(adjuster, since, math.inf)
+        made = self.moves_by.between(adjuster, since, math.inf)
         return sum(m.turns for m in made if m.step == step)
+
+    def turned_in(self, step: str, adjuster: str) -> bool:
+        """Whether an adjuster was turned in a step."""
+        return any(m.step == step for m in self.moves_by.adjuster.get(adjuster, ()))
+
+    @property
+    def changed(self) -> frozenset[str]:
+        """The areas in which something was changed."""
+        return frozenset(self.changes_by)
+
+    def entry(self, seq: int) -> Answer:
+        """The answer of that number."""
+        return self.answers[bisect_left(self.answers, seq, key=lambda a: a.seq)]
 
     def in_order(
         self, adjusters: Collection[str], areas: Collection[str], answers: Iterable[Answer]
     ) -> list[Answer | Move | Change]:
         """Some answers, the moves of some adjusters and the changes in some areas, as they came."""
-        moves = [m for m in self.moves if m.adjuster in adjusters]
-        changes = [c for c in self.changes if c.what in areas]
+        moves = [m for key in dict.fromkeys(adjusters) for m in self.moves_by.adjuster.get(key, ())]
+        changes = [c for a in dict.fromkeys(areas) for c in self.changes_by.get(a, ())]
         return sorted((*answers, *moves, *changes), key=lambda entry: entry.seq)
 
     def turned_between(self, first: Answer, last: Answer) -> dict[str, float]:
         """Net turns of every adjuster that was turned after one entry and before another."""
         found = {
-            adjuster: sum(m.turns for m in self._moves.between(adjuster, first.seq, last.seq))
-            for adjuster in self._moves.adjuster
+            adjuster: sum(m.turns for m in self.moves_by.between(adjuster, first.seq, last.seq))
+            for adjuster in self.moves_by.adjuster
         }
         return {adjuster: turns for adjuster, turns in found.items() if turns}
+
+    def of_chain(self, own: str, others: tuple[str, ...]) -> JobRecord:
+        """The record as one of several chains sees it: of the IF only what was entered in its own
+        steps, whose keys begin with ``own``, under the keys that its steps know. With an ``own`` of
+        "" the sheet's own IF is meant, which sees nothing of the ``others``."""
+        seen = self._chains.get((own, others))
+        if seen is None:
+            seen = self._chains[own, others] = self._of_chain(own) if own else self._without(others)
+        return seen
+
+    def _of_chain(self, own: str) -> JobRecord:
+        answers = tuple(
+            replace(a, step=a.step.removeprefix(own)) if a.step.startswith(own) else a
+            for a in self.answers
+            if a.step.startswith(own) or not a.step.startswith("if.")
+        )
+        moves = tuple(replace(m, step=m.step.removeprefix(own)) for m in self.moves)
+        closures = tuple(replace(c, step=c.step.removeprefix(own)) for c in self.closures)
+        return replace(self, answers=answers, moves=moves, closures=closures)
+
+    def _without(self, others: tuple[str, ...]) -> JobRecord:
+        return replace(
+            self, answers=tuple(a for a in self.answers if not a.step.startswith(others))
+        )
 
     def with_withdrawn(self, answer_seq: int) -> JobRecord:
         """The same with an answer taken back."""
@@ -550,6 +621,14 @@ class JobRecord:
                 replace(a, withdrawn=True) if a.seq == answer_seq else a for a in self.answers
             ),
         )
+
+
+def _by(entries: Iterable[E], key: Callable[[E], str]) -> dict[str, tuple[E, ...]]:
+    """Entries by what they are looked for, in order."""
+    found: dict[str, list[E]] = {}
+    for entry in entries:
+        found.setdefault(key(entry), []).append(entry)
+    return {name: tuple(mine) for name, mine in found.items()}
 
 
 def newest_first(answers: Iterable[Answer]) -> list[Answer]:

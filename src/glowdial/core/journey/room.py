@@ -29,12 +29,24 @@ class Situation:
     before: tuple[Step, ...] = ()
 
 
+def in_one(leg: Leg, _: ReceiverFacts) -> tuple[Leg, ...]:
+    """A leg that is derived as a whole."""
+    return (leg,)
+
+
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """A stretch of the journey that a room fills."""
+    """A stretch of the journey that a room fills.
+
+    What it looks up in the record is noted while it is derived. ``looks_back`` says that it reads
+    the steps before it too; only then is it handed them. ``parts`` are the stretches that it is
+    derived in for a set, such as one for each band: each is kept as long as what it read holds.
+    """
 
     name: str
     steps: Callable[[Situation], list[Step]]
+    looks_back: bool = False
+    parts: Callable[[Leg, ReceiverFacts], tuple[Leg, ...]] = in_one
 
 
 @dataclass(frozen=True, slots=True)

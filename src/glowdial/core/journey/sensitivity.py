@@ -262,7 +262,7 @@ def _advice(
     fresh: list[Answer],
 ) -> tuple[str, ...]:
     lines: list[str] = []
-    if phase == FOUND and figure is None and record.moves:
+    if phase == FOUND and figure is None and record.turned:
         lines.append(
             "Adjusters were turned already: what is read now is no longer as found. Close the step "
             "with that reason if it was not read before."

@@ -325,6 +325,19 @@ def looked_at(step: Step) -> Step:
     )
 
 
+def with_functions_of(step: Step, fresh: Step) -> Step:
+    """A step with the functions of the same one derived anew."""
+    return replace(
+        step,
+        draw=fresh.draw,
+        advise=fresh.advise,
+        show=fresh.show,
+        show_chain=fresh.show_chain,
+        show_chassis=fresh.show_chassis,
+        show_diagram=fresh.show_diagram,
+    )
+
+
 def result(
     answer: Answer,
     label: str,

@@ -15,22 +15,17 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.safety.cautions import dangers_for
 
 
-def gated(
-    steps: list[Step],
-    facts: ReceiverFacts,
-    record: JobRecord,
-    before: tuple[Step, ...] = (),
-) -> list[Step]:
-    """Steps with their dangers, closed by decision where they were, and blocked where a gate is not
-    passed. ``before`` are the gated steps that stand before these, where these are not all."""
-    known = [_with_dangers(step, facts) for step in steps]
-    known = [_closed(step, record) for step in known]
+def gated(steps: list[Step], record: JobRecord, before: tuple[Step, ...] = ()) -> list[Step]:
+    """Steps closed by decision where they were, and blocked where a gate is not passed. ``before``
+    are the gated steps that stand before these, where these are not all."""
+    known = [_closed(step, record) for step in steps]
     power = _power_blocks(record, [*before, *known])
     known = [_gated(step, power) for step in known]
     return [replace(s, reopens_gate=()) if s.reopens_gate else s for s in known]
 
 
-def _with_dangers(step: Step, facts: ReceiverFacts) -> Step:
+def with_dangers(step: Step, facts: ReceiverFacts) -> Step:
+    """A step with the cautions that what it does calls for in this set."""
     dangers, powered = dangers_for(facts, *activities_of(step)), powers(step)
     if (dangers, powered) == (step.dangers, step.powered):
         return step

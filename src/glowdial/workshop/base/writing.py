@@ -20,7 +20,7 @@ from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.language.errors import Conflict
 from glowdial.core.plan.gates import power_open
-from glowdial.core.plan.journey import Journey, journey_of, situation_of
+from glowdial.core.plan.journey import NO_JOURNEY, Journey, journey_after, situation_of
 from glowdial.core.plan.shelf import standing_of
 from glowdial.sim.state import BenchState
 from glowdial.store.records import get_bench, get_job, load_record
@@ -71,12 +71,23 @@ class OpenedJob:
 Tell = Callable[[Journey], dict[str, Any]]
 
 
-def derive(workshop: Workshop, job: JobRow, record: JobRecord, equipment: Equipment) -> Derived:
-    """Derive a job's journey anew from its sheet, its record, and today's register."""
+def derive(
+    workshop: Workshop,
+    job: JobRow,
+    record: JobRecord,
+    equipment: Equipment,
+    before: Journey | None = None,
+) -> Derived:
+    """Derive a job's journey from its sheet, its record, and today's register, keeping what still
+    holds of the one ``before``."""
     known = known_by(workshop.memory)
-    situation = situation_of(facts_of(job.sheet), record, equipment, workshop.memory)
+    # a job keeps its sheet
+    facts = before.sheet_facts if before is not None else None
+    facts = facts or facts_of(job.sheet)
+    journey = journey_after(before or NO_JOURNEY, facts, record, equipment, workshop.memory)
     workshop.derivations.counted()
-    return Derived(job.seq, equipment, situation, journey_of(situation), known)
+    assert journey.situation is not None
+    return Derived(job.seq, equipment, journey.situation, journey, known)
 
 
 def derived(workshop: Workshop, session: Session, job: JobRow) -> Derived:
@@ -92,7 +103,7 @@ def derived(workshop: Workshop, session: Session, job: JobRow) -> Derived:
         situation = situation_of(facts_of(job.sheet), record, equipment, workshop.memory)
         found = Derived(job.seq, equipment, situation, closed_journey(session, job))
     else:
-        found = derive(workshop, job, record, equipment)
+        found = derive(workshop, job, record, equipment, kept.journey if kept else None)
     workshop.derivations.put(job.id, found)
     return found
 
@@ -139,7 +150,9 @@ def write(
         if not reopens:
             refuse_closed(opened.job)
         told = act(opened)
-        after = derive(workshop, opened.job, opened.record, opened.situation.equipment)
+        after = derive(
+            workshop, opened.job, opened.record, opened.situation.equipment, opened.journey
+        )
         answer = told(after.journey) if callable(told) else told
         after = replace(after, situation=replace(after.situation, record=opened.record))
         if opened.alarmed or _power_lost(opened, after):

@@ -98,7 +98,7 @@ def _report(situation: Situation, steps: tuple[Step, ...]) -> ReportPart:
     )
 
 
-BEFORE_POWER = Leg("gate, school and set-up", before_power)
+BEFORE_POWER = Leg("gate, school and set-up", before_power, looks_back=True)
 UNDER_POWER = Leg("ramp, diagnosis, conversion, chart", _under_power)
 ROOM = Room(
     STAGE,

@@ -72,15 +72,30 @@ CURVE_POINTS = 41
 def dial_steps(situation: Situation) -> list[Step]:
     """Back into the cabinet, then the marks of every band and its bandspreads; where somebody wants
     them, drift runs and a test on the air."""
+    steps = cabinet_steps(situation)
+    for band in situation.facts.bands:
+        steps += marks_steps(situation, band.key)
+    return steps + afterwards_steps(situation)
+
+
+def cabinet_steps(situation: Situation) -> list[Step]:
+    """Back into the cabinet."""
+    return [_cabinet(situation.facts, situation.record)]
+
+
+def marks_steps(situation: Situation, key: str) -> list[Step]:
+    """The marks of one band, and its bandspreads."""
+    record, band = situation.record, situation.facts.band(key)
+    seen = situation.facts.seen_by(band)
+    return [_marks(seen, record, band), *spread_steps(seen, record, band)]
+
+
+def afterwards_steps(situation: Situation) -> list[Step]:
+    """Drift runs and the test on the air, once the set is in its cabinet."""
     facts, record = situation.facts, situation.record
-    steps = [_cabinet(facts, record)]
-    for band in facts.bands:
-        seen = facts.seen_by(band)
-        steps += [_marks(seen, record, band), *spread_steps(seen, record, band)]
     if not record.of_step(CABINET_STEP):
-        return steps
-    steps += [drift_step(facts, record, band) for band in facts.bands]
-    return [*steps, air_test(facts, record)]
+        return []
+    return [*(drift_step(facts, record, band) for band in facts.bands), air_test(facts, record)]
 
 
 def _cabinet(facts: ReceiverFacts, record: JobRecord) -> Step:

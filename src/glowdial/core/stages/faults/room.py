@@ -42,7 +42,7 @@ def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Conseque
 
 
 AS_FOUND = Leg("what it does as found", as_found_steps)
-TRACED = Leg("fault tracing", tracing_steps)
+TRACED = Leg("fault tracing", tracing_steps, looks_back=True)
 ROOM = Room(
     STAGE,
     (AS_FOUND, TRACED),

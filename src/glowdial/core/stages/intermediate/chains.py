@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Entering, ReportPart, Situation
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.model.facts import OtherIf
@@ -78,25 +77,13 @@ def _prefix(chain: OtherIf) -> str:
 
 def _of_chain(situation: Situation, chain: OtherIf) -> Situation:
     facts = situation.facts.on_chain(chain.mode)
-    return replace(situation, facts=facts, record=_own_entries(situation.record, _prefix(chain)))
+    own = situation.record.of_chain(_prefix(chain), ())
+    return replace(situation, facts=facts, record=own)
 
 
 def _of_own(situation: Situation) -> Situation:
     prefixes = tuple(_prefix(c) for c in situation.facts.chains)
-    own = tuple(a for a in situation.record.answers if not a.step.startswith(prefixes))
-    return replace(situation, record=replace(situation.record, answers=own))
-
-
-def _own_entries(record: JobRecord, prefix: str) -> JobRecord:
-    """The record with only a chain's own answers of the IF, under the keys that its steps know."""
-    answers = tuple(
-        replace(a, step=a.step.removeprefix(prefix)) if a.step.startswith(prefix) else a
-        for a in record.answers
-        if a.step.startswith(prefix) or not a.step.startswith("if.")
-    )
-    moves = tuple(replace(m, step=m.step.removeprefix(prefix)) for m in record.moves)
-    closures = tuple(replace(c, step=c.step.removeprefix(prefix)) for c in record.closures)
-    return replace(record, answers=answers, moves=moves, closures=closures)
+    return replace(situation, record=situation.record.of_chain("", prefixes))
 
 
 def _named(chain: OtherIf, step: Step) -> Step:

@@ -203,7 +203,7 @@ def _with_finding(
         if key not in {*dict(wanted), *still}
     )
     step = replace(step, others=(*others, law_ask()) if open_still else ())
-    any_turned = any(m.step == step.key for m in record.moves)
+    any_turned = any(record.turned_in(step.key, core) for core in facts.if_adjusters())
     # the asks that are left go on until each is answered, or something else was turned
     left = asks if not any_turned or any(a.fresh is not None for a in asks) else []
     done = any_turned and all(a.fresh is not None for a in left)

@@ -106,7 +106,7 @@ def fm_steps(situation: Situation, phase: str) -> list[Step]:
     if facts is None or listed is None or not _offered(record, listed, phase):
         return []
     steps = [_measurement_step(facts, record, listed, m, phase) for m in listed.measurements]
-    if phase == FOUND and record.moves:
+    if phase == FOUND and record.turned:
         steps = [s for s in steps if s.results]
     return [*steps, _told_step(facts, record, listed, phase)]
 
@@ -114,8 +114,8 @@ def fm_steps(situation: Situation, phase: str) -> list[Step]:
 def _offered(record: JobRecord, listed: MeasurementList, phase: str) -> bool:
     begun = any(record.of_step(fm_key(FOUND, m)) for m in listed.measurements)
     if phase == FOUND:
-        return begun or not record.moves
-    return begun or bool(record.moves or record.changes)
+        return begun or not record.turned
+    return begun or bool(record.turned or record.changed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +141,7 @@ def fm_waiting(situation: Situation, phase: str) -> list[WaitingPoint]:
     for measured in listed.measurements:
         key = fm_key(phase, measured)
         fresh = [a for a in record.of_step(key) if not record.stale(a, basis)]
-        if phase == FOUND and record.moves and not fresh:
+        if phase == FOUND and record.turned and not fresh:
             continue
         rows = taken_of(fresh, measured)
         for x in measured.points:

@@ -10,7 +10,7 @@ from glowdial.core.stages.proof.fm_points import check_fm
 from glowdial.core.stages.proof.noise import check_noise
 from glowdial.core.stages.proof.steps import STAGE, as_found_steps, as_left_steps, proof_report
 
-PATH = Leg("signal path", path_steps)
+PATH = Leg("signal path", path_steps, looks_back=True)
 AS_FOUND = Leg("figures as found", as_found_steps)
 AS_LEFT = Leg("proof as left", as_left_steps)
 

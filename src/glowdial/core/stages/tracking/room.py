@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from glowdial.core.journey.consequences import Consequence, RecallTurns
 from glowdial.core.journey.dial_marks import check_pointed
 from glowdial.core.journey.room import Entering, Leg, Room, Situation
 from glowdial.core.journey.steps import Ask, Step
+from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.stages.tracking.moved import as_moved, check_move
 from glowdial.core.stages.tracking.nudges import check_nudge
 from glowdial.core.stages.tracking.oscillator import LEARNED_FORM
+from glowdial.core.stages.tracking.plan import band_order
 from glowdial.core.stages.tracking.stage import STAGE
-from glowdial.core.stages.tracking.steps import tracking_steps
+from glowdial.core.stages.tracking.steps import band_steps, tracking_steps, whole_dial_steps
 
 
 def _follows(_: Situation, step: Step, ask: Ask, __: Entering) -> tuple[Consequence, ...]:
@@ -27,7 +31,16 @@ def check_reading(situation: Situation, step: Step, ask: Ask, entering: Entering
     check_nudge(ask, entering.values.get("turns", 0.0))
 
 
-BANDS = Leg("oscillator and aerial, band by band", tracking_steps)
+def band_by_band(leg: Leg, facts: ReceiverFacts) -> tuple[Leg, ...]:
+    """The whole dial, then each band for itself."""
+    bands = (
+        Leg(f"{leg.name}: {band.key}", partial(band_steps, key=band.key))
+        for band in band_order(facts)
+    )
+    return (Leg(f"{leg.name}: the dial", whole_dial_steps), *bands)
+
+
+BANDS = Leg("oscillator and aerial, band by band", tracking_steps, parts=band_by_band)
 ROOM = Room(
     STAGE,
     (BANDS,),

@@ -177,9 +177,7 @@ def _visits(record: JobRecord, band: BandFacts) -> tuple[tuple[str, End], ...]:
     """The steps of the rounds that hold an entry or a decision, in the order of their first."""
     prefix = f"osc.{band.key}.round"
     ends = {end.name: end for end in worked_marks(band)}
-    keys = [a.step for a in record.answers if a.step.startswith(prefix) and not a.withdrawn]
-    keys += [c.step for c in record.closures if c.step.startswith(prefix)]
-    return tuple((key, ends[key.rpartition(".")[2]]) for key in dict.fromkeys(keys))
+    return tuple((key, ends[key.rpartition(".")[2]]) for key in record.begun(prefix))
 
 
 def _given_up(record: JobRecord, visits: Sequence[tuple[str, End]], end: End) -> bool:

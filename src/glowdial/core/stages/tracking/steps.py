@@ -61,16 +61,28 @@ from glowdial.core.stages.tracking.stage import STAGE
 
 def tracking_steps(situation: Situation) -> list[Step]:
     """The dial's mechanics; then per band: set up, survey as found, decision, rounds, aerial."""
+    steps = whole_dial_steps(situation)
+    for band in band_order(situation.facts):
+        steps += band_steps(situation, band.key)
+    return steps
+
+
+def whole_dial_steps(situation: Situation) -> list[Step]:
+    """What is for all bands together: the dial's mechanics, with the plan, and unknown adjusters."""
     facts, record = situation.facts, situation.record
     table = progress_table(facts, record)
     steps = [
         replace(s, notes=(*s.notes, *plan_words(facts, record)))
         for s in mechanics_steps(facts, record, (school_ask(),), table)
     ]
-    steps += nudge_steps(facts, record)
-    for band in band_order(facts):
-        steps += _band_steps(facts.seen_by(band), record, band, situation.memory)
-    return steps
+    return steps + nudge_steps(facts, record)
+
+
+def band_steps(situation: Situation, key: str) -> list[Step]:
+    """The steps of one band."""
+    facts = situation.facts
+    band = facts.band(key)
+    return _band_steps(facts.seen_by(band), situation.record, band, situation.memory)
 
 
 def _band_steps(
