@@ -86,7 +86,8 @@ def _mark(value: Any, *, whole: bool = False) -> Hashable:
     if isinstance(value, tuple):
         last = value[-1] if value else 0
         return value if whole else (len(value), getattr(last, "seq", last))
-    return getattr(value, "seq", value)
+    found: Hashable = getattr(value, "seq", value)
+    return found
 
 
 class _NotingMap(Mapping[K, V]):

@@ -68,7 +68,7 @@ def tracking_steps(situation: Situation) -> list[Step]:
 
 
 def whole_dial_steps(situation: Situation) -> list[Step]:
-    """What is for all bands together: the dial's mechanics, with the plan, and unknown adjusters."""
+    """What is for all bands together: the dial's mechanics with the plan, unknown adjusters."""
     facts, record = situation.facts, situation.record
     table = progress_table(facts, record)
     steps = [
