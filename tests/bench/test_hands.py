@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import pytest
 
 from builders import tidewater_facts
 from glowdial.bench.hands import carry_out
-from glowdial.bench.port import NoBench
+from glowdial.bench.port import NoBench, point_by_point
 from glowdial.bench.wording import typed_line
 from glowdial.core.bench.recipe import Doing, Recipe
 from glowdial.core.bench.settings import Settings, SettingsChange, setting
@@ -35,6 +36,10 @@ class Double:
     def apply(self, change: SettingsChange) -> None:
         """Set what the change names."""
         self.settings = change.applied(self.settings)
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """Point by point."""
+        return point_by_point(self, what, name, values)
 
     def wired(self, places: frozenset[str]) -> None:
         """Leads lie anywhere."""

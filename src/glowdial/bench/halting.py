@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from glowdial.bench.port import Bench
+from glowdial.bench.port import Bench, point_by_point
 from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
@@ -37,6 +37,10 @@ class HaltingBench:
     def read(self, what: Measurand) -> float:
         """One settled reading."""
         return self._go().read(what)
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """A row of readings, any of which may be the last."""
+        return point_by_point(self, what, name, values)
 
     def wired(self, places: frozenset[str]) -> None:
         """The leads lie at these places."""

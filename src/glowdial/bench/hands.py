@@ -20,6 +20,7 @@ from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter
 
+GENERATOR_HZ = "generator_hz"
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 # how far the right one of two answers is looked for where it should stand, and what share of the
 # other's AVC volts is an answer and no noise
@@ -131,10 +132,7 @@ def _edges(recipe: Recipe, bench: Bench) -> Measured:
     centre = _wanted(recipe.change.get("generator_hz"), "the generator's place")
     span = _wanted(recipe.span_hz, "how far to look")
     row = [centre + span * n / EDGE_STEPS for n in range(-EDGE_STEPS, EDGE_STEPS + 1)]
-    seen = []
-    for frequency_hz in row:
-        bench.apply(setting(generator_hz=frequency_hz))
-        seen.append(bench.read(recipe.indicator))
+    seen = bench.row(recipe.indicator, GENERATOR_HZ, row)
     wanted = EDGE_SHARE * max(seen)
     above = [n for n, v in enumerate(seen) if v >= wanted]
     low, high = max(above[0], 1), min(above[-1], len(row) - 2)
@@ -234,13 +232,13 @@ def _highest(
     read on the way, without its sign."""
     wide = VHF_STEPS if around_hz >= VHF_HZ else 1.0
 
-    def measure(frequency_hz: float) -> float:
-        bench.apply(setting(generator_hz=frequency_hz))
-        seen.append(abs(bench.read(by)))
-        return seen[-1]
+    def read(row_hz: list[float]) -> list[float]:
+        found = [abs(v) for v in bench.row(by, GENERATOR_HZ, row_hz)]
+        seen.extend(found)
+        return found
 
     return find_maximum(
-        measure,
+        read,
         start=around_hz - reach_hz,
         stop=around_hz + reach_hz,
         coarse=wide * COARSE_HZ,
@@ -269,13 +267,13 @@ def _find_dial(recipe: Recipe, bench: Bench) -> float:
     """The generator stays, and the dial is moved over its place until the most comes in."""
     around = _wanted(recipe.change.get("dial_hz"), "the dial mark")
 
-    def measure(dial_hz: float) -> float:
-        bench.apply(setting(dial_hz=dial_hz))
-        return bench.read(recipe.indicator)
-
     reach = DIAL_REACH * around
     found = find_maximum(
-        measure, start=around - reach, stop=around + reach, coarse=COARSE_HZ, fine=FINE_HZ
+        lambda row_hz: bench.row(recipe.indicator, "dial_hz", row_hz),
+        start=around - reach,
+        stop=around + reach,
+        coarse=COARSE_HZ,
+        fine=FINE_HZ,
     )
     bench.apply(setting(dial_hz=found))
     return found
@@ -283,13 +281,8 @@ def _find_dial(recipe: Recipe, bench: Bench) -> float:
 
 def _zero_beside(what: Measurand, near_hz: float, bench: Bench) -> float:
     """The zero between the two peaks of an FM detector's curve: where it falls through steepest."""
-
-    def measure(frequency_hz: float) -> float:
-        bench.apply(setting(generator_hz=frequency_hz))
-        return bench.read(what)
-
     row = [near_hz + ZERO_ROW_HZ * n for n in range(-ZERO_STEPS, ZERO_STEPS + 1)]
-    seen = [measure(f) for f in row]
+    seen = bench.row(what, GENERATOR_HZ, row)
     crossings = [n for n in range(len(row) - 1) if seen[n] * seen[n + 1] <= 0.0]
     if not crossings:
         return near_hz
@@ -390,14 +383,13 @@ def _same_reading(recipe: Recipe, bench: Bench) -> Measured:
     target = bench.read(recipe.indicator)
     lowest, highest = bench.generator_limits_v
     bench.apply(setting(generator_emf_v=highest))
-
-    def strength(frequency_hz: float) -> float:
-        bench.apply(setting(generator_hz=frequency_hz))
-        return bench.read(recipe.indicator)
-
     reach = _wanted(recipe.span_hz, "how far to look")
     at_hz = find_maximum(
-        strength, start=other_hz - reach, stop=other_hz + reach, coarse=COARSE_HZ, fine=FINE_HZ
+        lambda row_hz: bench.row(recipe.indicator, GENERATOR_HZ, row_hz),
+        start=other_hz - reach,
+        stop=other_hz + reach,
+        coarse=COARSE_HZ,
+        fine=FINE_HZ,
     )
 
     def measure(level_v: float) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from glowdial.bench.network import (
@@ -12,6 +13,7 @@ from glowdial.bench.network import (
     NetworkMultimeter,
     NetworkOscilloscope,
 )
+from glowdial.bench.port import point_by_point
 from glowdial.core.bench.settings import SettingsChange
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import AVC, B_PLUS, LINE, LINE_CURRENT, Kind, Measurand
@@ -72,6 +74,10 @@ class NetworkBench:
             return unwanted_db(self.hear, drive, look)
         self.fm_generator.drive(drive)
         return self.analyser.look(look, drive.audio_hz)
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """A row of readings, point by point."""
+        return point_by_point(self, what, name, values)
 
     def wired(self, places: frozenset[str]) -> None:
         """The multimeter's leads lie at one place while a question is read: raises Conflict where

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
-from glowdial.core.bench.settings import SettingsChange
+from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.language.errors import Conflict
 from glowdial.core.model.measurands import Measurand
 from glowdial.core.tracing.trials import Finding
@@ -25,6 +26,11 @@ class Bench(Protocol):
 
     def read(self, what: Measurand) -> float:
         """One settled reading of a quantity at a place."""
+        ...
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """A settled reading at each of a row of values of one setting, in their order; the bench
+        stands at the last of them afterwards."""
         ...
 
     def wired(self, places: frozenset[str]) -> None:
@@ -49,6 +55,17 @@ class Bench(Protocol):
         ...
 
 
+def point_by_point(
+    bench: Bench, what: Measurand, name: str, values: Sequence[float]
+) -> list[float]:
+    """A row of readings as hands take it: set, read, and on to the next."""
+    found = []
+    for value in values:
+        bench.apply(setting(**{name: value}))
+        found.append(bench.read(what))
+    return found
+
+
 class NoBench:
     """The double for work by hand: every use fails with a sentence."""
 
@@ -62,6 +79,11 @@ class NoBench:
         """Raises Conflict."""
         self._refuse()
         return 0.0
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """Raises Conflict."""
+        self._refuse()
+        return []
 
     def wired(self, places: frozenset[str]) -> None:
         """Raises Conflict."""

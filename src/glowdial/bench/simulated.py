@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
+from glowdial.bench.port import point_by_point
 from glowdial.core.bench.recipe import POINTER
 from glowdial.core.bench.settings import SettingsChange, setting
-from glowdial.core.model.measurands import DISCRIMINATOR, FM_LEVEL, Kind, Measurand
+from glowdial.core.model.measurands import AVC, DISCRIMINATOR, FM_LEVEL, Kind, Measurand
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import Drive, Look
 from glowdial.sim.probes import node
@@ -17,7 +19,7 @@ from glowdial.sim.stereo_tuner import StereoTuner
 from glowdial.sim.tuner_of import tuner_of
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
-DETECTOR = "detector"
+DETECTOR, GENERATOR_HZ = "detector", "generator_hz"
 
 
 class SimulatedBench:
@@ -70,6 +72,15 @@ class SimulatedBench:
             if " " in what.place or what == DISCRIMINATOR:
                 return self._probed(what.place)
         return self._receiver.read(self.state, what)
+
+    def row(self, what: Measurand, name: str, values: Sequence[float]) -> list[float]:
+        """A row of readings; of the AVC line over the generator's frequency in one go."""
+        if what != AVC or name != GENERATOR_HZ or not values:
+            return point_by_point(self, what, name, values)
+        self.apply(setting(generator_hz=values[0]))
+        found = self._receiver.read_avc_over(self.state, values)
+        self.apply(setting(generator_hz=values[-1]))
+        return found
 
     def _probed(self, place: str) -> float:
         lifted = COUPLING in self.state.lifted

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import math
 import zlib
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -61,9 +62,24 @@ class SimulatedReceiver(SignalPath):
 
     def unsteady(self, exact: float, state: BenchState, meter: str) -> float:
         """A value as a needle shows it: never quite true, the same for the same state."""
-        stand = zlib.crc32(f"{meter}{sorted(state.turns.items())}{state}".encode())
-        rng = np.random.default_rng((self.condition.seed, stand))
+        return self._shown(exact, f"{meter}{sorted(state.turns.items())}{state}")
+
+    def _shown(self, exact: float, stand: str) -> float:
+        rng = np.random.default_rng((self.condition.seed, zlib.crc32(stand.encode())))
         return exact * (1.0 + self.condition.needle * float(rng.standard_normal()))
+
+    def read_avc_over(self, state: BenchState, generator_hz: Sequence[float]) -> list[float]:
+        """The AVC line read at a row of generator frequencies: what ``read`` gives at each."""
+        if state.avc_clamp_v is not None or state.moving is not None:
+            return [self.read(replace(state, generator_hz=hz), AVC) for hz in generator_hz]
+        source_ohm = self.facts.circuit.avc.source_ohm
+        loaded = METER_OHM / (METER_OHM + source_ohm)
+        exact = self.sweep_avc_v(state, np.asarray(generator_hz, dtype=np.float64)) * loaded
+        stands = f"{AVC.words}{sorted(state.turns.items())}", *_around_the_generator(state)
+        return [
+            self._shown(float(v), f"{stands[0]}{stands[1]}{hz!r}{stands[2]}")
+            for v, hz in zip(exact, generator_hz, strict=True)
+        ]
 
     def on_chain(self, mode: str) -> SimulatedReceiver:
         """The set with another of its IFs switched in; itself for its own."""
@@ -176,3 +192,9 @@ class SimulatedReceiver(SignalPath):
         worn = self.power.worn(supply, BenchState())
         leaks = [worn.reservoir_leak_ohm, *(s.leak_ohm for s in worn.sections)]
         return 1.0 / (1.0 / drifted + sum(1.0 / ohm for ohm in leaks))
+
+
+def _around_the_generator(state: BenchState) -> tuple[str, str]:
+    """How a state is written, before and after the generator's frequency."""
+    before, _, after = str(replace(state, generator_hz=math.nan)).partition("generator_hz=nan")
+    return f"{before}generator_hz=", after

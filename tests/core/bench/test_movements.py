@@ -58,7 +58,7 @@ def test_no_peak_inside_the_travel_is_said() -> None:
 @given(st.floats(590e3, 640e3))
 def test_a_station_is_found(f0: float) -> None:
     found = find_maximum(
-        lambda f: compressed(float(circuit_response(f, f0, 80.0))),
+        lambda row: [compressed(float(circuit_response(f, f0, 80.0))) for f in row],
         start=560e3,
         stop=670e3,
         coarse=3e3,

@@ -7,7 +7,7 @@ substitution: the indicator is brought back to the same reading and the generato
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -107,13 +107,19 @@ def value_tone_hz(reading: float, reference: float) -> float:
 
 
 def find_maximum(
-    measure: Callable[[float], float], *, start: float, stop: float, coarse: float, fine: float
+    row: Callable[[list[float]], Sequence[float]],
+    *,
+    start: float,
+    stop: float,
+    coarse: float,
+    fine: float,
 ) -> float:
-    """Abscissa of the highest reading between ``start`` and ``stop``: a scan, then a finer one."""
+    """Abscissa of the highest reading between ``start`` and ``stop``: a scan, then a finer one.
+    ``row`` gives the readings at a row of places."""
     scan = np.arange(start, stop + coarse / 2, coarse)
-    rough = scan[int(np.argmax([measure(float(x)) for x in scan]))]
+    rough = scan[int(np.argmax(row(scan.tolist())))]
     close = np.arange(rough - 1.5 * coarse, rough + 1.5 * coarse + fine / 2, fine)
-    return _top(close, np.array([measure(float(x)) for x in close]))
+    return _top(close, np.array(row(close.tolist())))
 
 
 def match_reading(
