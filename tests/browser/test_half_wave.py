@@ -10,10 +10,11 @@ from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
 
+from browser.beside import worked_beside
 from browser.conftest import set_size
 from browser.page import BenchPage
 from browser.test_own_set import Hands
-from browser.walk import work
+from browser.walk import act
 from builders import aligned
 from glowdial.core.physics.supply.circuit import Topology
 from glowdial.core.safety.cautions import Trait, traits_of
@@ -92,7 +93,7 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     # a sound set: every volt as it should be
     hands = Hands(workshop, aligned(facts))
     letters = {"Runs from": "t"}
-    work(page, until=RAMP, typist=hands.type_reading, letters=letters)
+    worked_beside(page, workshop, 1, RAMP, hands.reading_of)
     folded = "//summary[contains(., 'Leads')]"
     page.wait("the leads", lambda: page.driver.find_elements(By.XPATH, folded))
     page.driver.find_element(By.XPATH, folded).click()
@@ -106,7 +107,9 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
             assert page.faults() == [], (width, theme)
     page.wait_for("line").click()
     assert "half-wave" in drawn and "V5" in drawn and "to B-" in drawn
-    work(page, until="faults", typist=hands.type_reading, letters=letters)
+    for _ in range(3):
+        act(page, hands.type_reading, letters)
+    worked_beside(page, workshop, 1, "faults", hands.reading_of)
     journey = job_page(workshop, 1).journey
     ramp = journey.step(RAMP)
     assert len(ramp.results) >= 6

@@ -10,6 +10,7 @@ from PIL import Image
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 
+from browser.beside import worked_beside, workshop_of
 from browser.conftest import open_simulated
 from browser.page import BenchPage
 from browser.walk import acknowledge, act, take_at_bench, work
@@ -18,6 +19,7 @@ from glowdial.demo.fill import DEMO_SEED, kitchen_condition
 pytestmark = pytest.mark.browser
 LETTERS = {"Runs from": "t", "School": "d"}
 SLOWLY = {**LETTERS, "School": "s"}
+Skip = Callable[[str], None]
 
 
 def focus(page: BenchPage, selector: str) -> None:
@@ -58,17 +60,16 @@ def intake(page: BenchPage, tmp_path: Path) -> None:
     work(page, until="cold.tubes", letters=LETTERS)
 
 
-def cold_checks(page: BenchPage) -> None:
+def cold_checks(page: BenchPage, skip: Skip) -> None:
     said = " ".join(acknowledge(page))
     assert "from 358 V to below 30 V in" in said  # computed for this set
-    work(page, until="cold.b-plus", letters=LETTERS)
+    skip("cold.b-plus")
     page.driver.execute_script("window.scrollTo(0, 0)")
     assert "B-" in page.text("step-title")
-    work(page, until="parts.school", letters=LETTERS)
 
 
-def parts(page: BenchPage) -> None:
-    work(page, until="parts.first", letters=LETTERS)
+def parts(page: BenchPage, skip: Skip) -> None:
+    skip("parts.first")
     acknowledge(page)
     page.wait("what is proposed", lambda: "from stock" in page.text("proposals"))
     assert "X2" in page.text("proposals")
@@ -85,11 +86,10 @@ def parts(page: BenchPage) -> None:
     assert "19.0 uF" in row and "2.00 mA" in row and "fit" in row
     in_the_log(page, "C21a renewed")
     work(page, until="cold.b-plus", letters=LETTERS)  # a new filter: measured again before power
-    work(page, until="parts.resistors", letters=LETTERS)
-    work(page, until="bring-up.gate", letters={**LETTERS, "decision": "k"})
+    skip("bring-up.gate")
 
 
-def bring_up(page: BenchPage) -> None:
+def bring_up(page: BenchPage, skip: Skip) -> None:
     cautions = " ".join(acknowledge(page))
     # the string was seen to when the tubes were reseated: a line reminds of it
     for words in ("isolation transformer", "without its load"):
@@ -115,7 +115,7 @@ def bring_up(page: BenchPage) -> None:
     )
     page.press("the cord", Keys.TAB, "renewed", Keys.ENTER)
     page.wait("the end of the alarm", lambda: page.find("alarm") is None)
-    work(page, until="bring-up.chart", letters=SLOWLY)
+    skip("bring-up.chart")
     for _ in range(8):
         if page.text("status") == "▲ outside":
             break
@@ -123,7 +123,7 @@ def bring_up(page: BenchPage) -> None:
     page.wait("the cause", lambda: "ballast has risen" in page.text("advice"))
 
 
-def mend_the_ballast(page: BenchPage, job: str) -> None:
+def mend_the_ballast(page: BenchPage, job: str, skip: Skip) -> None:
     page.open(f"{job}?step=parts.resistors")
     page.wait_for("reading-table")
     ballast = "//button[starts-with(normalize-space(.), 'R15 ')]"
@@ -136,7 +136,7 @@ def mend_the_ballast(page: BenchPage, job: str) -> None:
     page.changed_from(before)
     page.press(Keys.F9)
     # a changed supply part: B+ to B- and the ramp are asked for again, then the chart
-    work(page, until="bring-up.chart", letters=SLOWLY)
+    skip("bring-up.chart")
     for _ in range(8):
         if page.state()[1] != "bring-up.chart":
             break
@@ -151,18 +151,23 @@ def test_from_the_door_to_correct_volts(
     job = open_simulated(address, "Pantry Five", kitchen_condition(DEMO_SEED + 2))
     page.open(job)
     page.wait_for("job")
+    workshop = workshop_of(tmp_path)
+
+    def skip(until: str) -> None:
+        worked_beside(page, workshop, int(job.rpartition("/")[2]), until)
+
     intake(page, tmp_path)
-    cold_checks(page)
-    parts(page)
-    bring_up(page)
-    mend_the_ballast(page, job)
-    work(page, until="faults.complaint", letters=SLOWLY)
+    cold_checks(page, skip)
+    parts(page, skip)
+    bring_up(page, skip)
+    mend_the_ballast(page, job, skip)
+    skip("faults.complaint")
     # its hum went with the filter and the ballast: there is nothing to trace
     before = page.state()
     page.type_over("nothing")
     page.press(Keys.ENTER)
     page.changed_from(before)
-    work(page, until="if.", letters=SLOWLY)
+    skip("if.")
     assert page.text("trouble") == ""
     page.open(f"{job}/registers")
     page.wait("the parked finding", lambda: "cord is brittle" in page.text("register-parked"))

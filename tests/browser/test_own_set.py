@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from selenium.webdriver import Keys
 
+from browser.beside import worked_beside
 from browser.page import BenchPage
 from browser.walk import work
 from glowdial.bench.hands import carry_out
@@ -90,7 +91,10 @@ def test_bands_and_if_are_enough_and_typed_readings_alone_do(
     facts = job_page(workshop, 1).facts
     assert facts.supply is None and facts.intermediate_frequency_hz == 455e3
     receiver = SimulatedReceiver(facts, neglected(facts, SEED))
-    work(page, typist=Hands(workshop, receiver).type_reading)
+    hands = Hands(workshop, receiver)
+    # typing a stage is the long wave's test, working all of them the demo's journey
+    worked_beside(page, workshop, 1, "dial.", hands.reading_of)
+    work(page, typist=hands.type_reading)
 
     view = job_page(workshop, 1)
     decided = view.record.latest(DECIDE, "decision")

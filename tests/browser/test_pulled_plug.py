@@ -17,18 +17,21 @@ from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 from selenium.webdriver.remote.webelement import WebElement
 
+from browser.beside import worked_beside
 from browser.conftest import ROOT
 from browser.page import BenchPage
-from browser.walk import acknowledge, close_with_reason, take_at_bench, work
+from browser.walk import acknowledge, close_with_reason, take_at_bench
 from glowdial.core.bench.movements import peak_by_turning
 from glowdial.core.bench.recipe import Doing
+from glowdial.core.journey.steps import Step
 from glowdial.core.model.measurands import Kind
 from glowdial.demo.fill import START, tidewater_sheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.base.jobs import NETWORK, OpenCommand, job_page, open_job
 from glowdial.workshop.base.sheets import import_sheet
 from glowdial.workshop.base.workshop import Workshop
-from glowdial.workshop.bench_work import as_it_stands
+from glowdial.workshop.base.writing import Stamp
+from glowdial.workshop.bench_work import as_it_stands, measure
 from glowdial.workshop.instruments import RegisterCommand, register
 
 pytestmark = pytest.mark.browser
@@ -132,8 +135,21 @@ class Hands:
 
     def work_a_step(self, page: BenchPage) -> str | None:
         """Do what hands must; return what is to be typed, None when the page took the reading."""
-        view = job_page(self._workshop, self._job)
-        ask = view.journey.step(page.state()[1]).ask
+        step = job_page(self._workshop, self._job).journey.step(page.state()[1])
+        return self._by_hand(step) or take_at_bench(page)
+
+    def read_a_step(self, step: Step) -> str:
+        """The same beside the page: what hands do not read, the instruments do."""
+        typed = self._by_hand(step)
+        if typed is not None:
+            return typed
+        version = job_page(self._workshop, self._job).version
+        stamp = Stamp(f"read-{version}", version)
+        return str(measure(self._workshop, self._job, stamp, step.key)["line"])
+
+    def _by_hand(self, step: Step) -> str | None:
+        """Leads, turns and what is read off in between; None where instruments read the rest."""
+        view, ask = job_page(self._workshop, self._job), step.ask
         assert ask is not None
         if ask.recipe is None:
             return ask.example
@@ -152,7 +168,7 @@ class Hands:
         self._hands.tell(f"PROB {probe if probe != 'generator' else 'avc'}")
         if recipe.doing is Doing.PEAK:
             return self._peak(str(recipe.adjuster))
-        return take_at_bench(page)
+        return None
 
     def _around_the_filter(self) -> str:
         """Volts and ripple at both capacitors, the leads moved in between."""
@@ -250,14 +266,14 @@ def align_and_pull(
     page.wait("the identity", lambda: "SIMULATED GENERATOR" in page.driver.page_source)
 
     page.open(f"{address}/jobs/1")
-    work(page, until="proof.found", typist=hands.work_a_step)
+    worked_beside(page, workshop, 1, "proof.found", hands.read_a_step)
     assert page.text("link") == NETWORK
     while page.state()[1].startswith("proof.found"):
         acknowledge(page)
         before = page.state()
         close_with_reason(page, "no audio meter on this bench")
         page.changed_from(before)
-    work(page, until="if.pass1.gain", typist=hands.work_a_step)
+    worked_beside(page, workshop, 1, "if.pass1.gain", hands.read_a_step)
     before = len(job_page(workshop, 1).record.answers)
     watch_and_guard(page)
 
