@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -11,7 +12,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
 
 from browser.beside import worked_beside
-from browser.conftest import set_size
+from browser.conftest import CLOCK, set_size
 from browser.page import BenchPage
 from browser.test_own_set import Hands
 from browser.walk import act
@@ -19,7 +20,6 @@ from builders import aligned
 from glowdial.core.physics.supply.circuit import Topology
 from glowdial.core.safety.cautions import Trait, traits_of
 from glowdial.core.stages.bring_up.ramp_step import RAMP
-from glowdial.demo.fill import START
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.base.jobs import job_page
 from glowdial.workshop.base.workshop import Workshop
@@ -84,7 +84,7 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     address = serve(demo=False)
     make_the_sheet(page, address)
     database = Database(sqlite_url(tmp_path / "data" / "glowdial.sqlite"))
-    workshop = Workshop(database, lambda: START)
+    workshop = Workshop(database, lambda: datetime.fromisoformat(CLOCK))
     facts = job_page(workshop, 1).facts
     supply = facts.supply
     assert supply is not None and supply.topology is Topology.HALF_WAVE
@@ -109,7 +109,7 @@ def test_a_half_wave_set_made_in_the_page_is_brought_up_right(
     assert "half-wave" in drawn and "V5" in drawn and "to B-" in drawn
     for _ in range(3):
         act(page, hands.type_reading, letters)
-    worked_beside(page, workshop, 1, "faults", hands.reading_of)
+    worked_beside(page, workshop, 1, "proof.found", hands.reading_of)
     journey = job_page(workshop, 1).journey
     ramp = journey.step(RAMP)
     assert len(ramp.results) >= 6

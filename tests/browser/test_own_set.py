@@ -93,7 +93,7 @@ def test_bands_and_if_are_enough_and_typed_readings_alone_do(
     receiver = SimulatedReceiver(facts, neglected(facts, SEED))
     hands = Hands(workshop, receiver)
     # typing a stage is the long wave's test, working all of them the demo's journey
-    worked_beside(page, workshop, 1, "dial.", hands.reading_of)
+    worked_beside(page, workshop, 1, "proof.left", hands.reading_of)
     work(page, typist=hands.type_reading)
 
     view = job_page(workshop, 1)
