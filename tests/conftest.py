@@ -14,7 +14,7 @@ from glowdial.sim.servers import InstrumentServer, serve, stop
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest first: what two workers end with is then short."""
-    items.sort(key=lambda item: "test_the_demo_is_a_function" not in item.nodeid)
+    items.sort(key=lambda item: "test_the_demo_moved_to_a_day" not in item.nodeid)
 
 
 @pytest.fixture

@@ -9,11 +9,13 @@ import socket
 import sqlite3
 import subprocess
 import sys
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
 
-from glowdial.demo.fill import fill_demo, kitchen_condition
+from glowdial.demo.fill import DEMO_NOW, fill_demo, kitchen_condition
+from glowdial.demo.shifted import shift_times
 from glowdial.store.database import Database, sqlite_url
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -157,13 +159,14 @@ def test_the_bench_alone_answers_any_scpi_client() -> None:
 
 def dumped(file: Path) -> str:
     with contextlib.closing(sqlite3.connect(file)) as connection:
-        return "\n".join(connection.iterdump())
+        # in whatever order its guards were made
+        return "\n".join(sorted(connection.iterdump()))
 
 
-def filled(file: Path) -> Path:
+def filled(file: Path, now: datetime) -> Path:
     database = Database(sqlite_url(file))
     database.migrate()
-    fill_demo(database)
+    fill_demo(database, now=now)
     database.close()
     return file
 
@@ -180,8 +183,18 @@ def prepared_demo() -> Path | None:
     return file if current and file.exists() else None
 
 
-def test_the_demo_is_a_function_of_its_seed(tmp_path: Path) -> None:
-    """Filled here and by another process, or twice, it is the same to the last byte."""
-    other = prepared_demo() or filled(tmp_path / "other.sqlite")
-    assert dumped(filled(tmp_path / "demo.sqlite")) == dumped(other)
+def test_the_demo_moved_to_a_day_is_the_demo_filled_for_it(tmp_path: Path) -> None:
+    """Filled for another moment by this process, it is to the last byte the one that another
+    process filled, moved there: a function of its seed and its moment."""
+    there = DEMO_NOW + timedelta(days=52, hours=6, minutes=20, seconds=30)
+    moved = tmp_path / "moved.sqlite"
+    shutil.copy(prepared_demo() or filled(tmp_path / "demo.sqlite", DEMO_NOW), moved)
+    shift_times(moved, there - DEMO_NOW)
+    assert dumped(moved) == dumped(filled(tmp_path / "there.sqlite", there))
+    # what may not be changed may not be changed afterwards either
+    with (
+        contextlib.closing(sqlite3.connect(moved)) as connection,
+        pytest.raises(sqlite3.IntegrityError),
+    ):
+        connection.execute("UPDATE answers SET line = 'another'")
     assert kitchen_condition(5) != kitchen_condition(6)

@@ -27,6 +27,7 @@ from glowdial.core.journey.steps import find_ask
 from glowdial.core.language.errors import NotFound
 from glowdial.core.safety.signs import Sign
 from glowdial.core.stages.intake.registers import PARKED, PARKED_FORM
+from glowdial.workshop.base.inference import try_again
 from glowdial.workshop.base.jobs import (
     HAND,
     LINK_WORDS,
@@ -343,3 +344,10 @@ def get_question(
 async def await_known(workshop: WorkshopDep, request: Request, job_id: JobId) -> StreamingResponse:
     """One event when nothing of the job is being worked out any more: then it is read anew."""
     return StreamingResponse(until_known(workshop, request, job_id), media_type=EVENTS)
+
+
+@router.post("/{job_id}/known", operation_id="tryAgain", status_code=204)
+def try_to_know(workshop: WorkshopDep, job_id: JobId) -> None:
+    """Have what could not be worked out tried again; nothing is entered."""
+    job_page(workshop, job_id)
+    try_again(workshop.memory)

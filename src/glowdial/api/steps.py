@@ -160,6 +160,7 @@ class StepShape(BaseModel):
     shouts: bool
     blocked: bool
     thinking: bool
+    failed: str = Field(description="why what it tells could not be worked out; empty if it could")
     closable: bool
     ask: AskShape | None
     retake: bool
@@ -203,6 +204,7 @@ def step_shape(view: JobPage, step: Step, since: str) -> StepShape:
         shouts=step.status.shouts,
         blocked=step.status is Status.BLOCKED,
         thinking=step.thinking,
+        failed=step.failed,
         closable=step.closable,
         ask=AskShape.of(step.ask) if step.ask else None,
         retake=step.retake,

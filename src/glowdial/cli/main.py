@@ -30,6 +30,7 @@ from glowdial.cli.data_file import (
 )
 from glowdial.core.language.errors import GlowDialError
 from glowdial.demo.fill import DEMO_NOW, DEMO_SEED, fill_demo, tidewater_sheet
+from glowdial.demo.shifted import shift_times
 from glowdial.sheets.receiver import ReceiverSheet
 from glowdial.store.database import Database, sqlite_url
 from glowdial.workshop.base.derived import Derivations
@@ -171,14 +172,17 @@ def demo(
     web: WebOption = None,
     at: AtOption = None,
 ) -> None:
-    """Serve a fresh copy of the demo."""
+    """Serve a fresh copy of the demo, its times moved up to the present moment."""
     _check_port(port)
+    now = datetime.fromisoformat(at) if at else datetime.now().replace(microsecond=0)
     folder = _folder(data or prepared.parent / "demo")
     file = folder / "demo.sqlite"
     with _alone(file):
         for tail in TAILS:
             Path(f"{file}{tail}").unlink(missing_ok=True)
         shutil.copyfile(prepared, file)
+        if now != DEMO_NOW:
+            shift_times(file, now - DEMO_NOW)
         _serve(file, port, web, at, "demo")
 
 

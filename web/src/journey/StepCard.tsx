@@ -11,7 +11,7 @@ import { WindowBar } from "../shared/WindowBar";
 import { AskForm } from "./AskForm";
 import { CautionCard } from "./CautionCard";
 import { seenAt } from "./seenAt";
-import { Advice, GoodEnough, Leads, Others, Reminder } from "./StepParts";
+import { Advice, GoodEnough, Leads, NotWorkedOut, Others, Reminder } from "./StepParts";
 import { Picture, StepPicture } from "./StepPicture";
 import type { OpenJob } from "./useJob";
 import { LitButton } from "../shared/Buttons";
@@ -91,6 +91,7 @@ export function StepCard({ open, step }: Props) {
           Being worked out from the readings; what comes of it appears here.
         </Text>
       )}
+      {step.failed && !step.closed_because && <NotWorkedOut step={step} open={open} />}
       {!gated && !pictured && <Reminder step={step} />}
       {!gated && !pictured && <Advice lines={[...step.advice, ...step.notes]} />}
       {!gated && !blocked && (

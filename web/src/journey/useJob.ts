@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
-import type { Job, Schemas } from "../api/client";
+import { client, type Job, type Schemas } from "../api/client";
 import { benchQuery, questionQuery } from "../api/queries";
 import { stopOutputs } from "../bench/stopOutputs";
 import { useSweptStore } from "../bench/sweptStore";
@@ -123,6 +123,12 @@ export function useJob(job: Job) {
         ask: ask?.series ? state.picked.ask : (ask?.key ?? ""),
       });
       if (written.next_step !== step?.key) setSearch({});
+    },
+    tryAgain: () => {
+      const params = { path: { job_id: job.job_id } };
+      void client
+        .POST("/api/jobs/{job_id}/known", { params })
+        .then(() => queries.invalidateQueries());
     },
     toNext: () => setSearch({}),
     toStage: () =>

@@ -16,12 +16,17 @@ class Memory(Protocol):
     """Remembers what was inferred."""
 
     def recall(self, key: Hashable, compute: Callable[[], T]) -> T | None:
-        """What is known for a key; None while it is still being worked out."""
+        """What is known for a key; None while it is still being worked out, or where that
+        failed."""
+        ...
+
+    def failure(self, key: Hashable) -> str:
+        """Why the inference of a key gave nothing, in a few words; "" where it did not fail."""
         ...
 
 
 class AtOnce:
-    """Computes what it does not know yet, there and then."""
+    """Computes what it does not know yet, there and then; what fails there is raised."""
 
     def __init__(self) -> None:
         self._known: dict[Hashable, object] = {}
@@ -31,3 +36,7 @@ class AtOnce:
         if key not in self._known:
             self._known[key] = compute()
         return self._known[key]  # type: ignore[return-value]
+
+    def failure(self, key: Hashable) -> str:
+        """Nothing: a failure was raised."""
+        return ""

@@ -230,7 +230,8 @@ class Step:
     what is worked or shown beside it. ``begun`` is half done: it is finished before a re-check that
     it made is asked for. ``change`` is what answering it changes in the set, with a note.
     ``programme`` is the list of points that it plans. ``thinking`` says that an inference of it is
-    still being worked out.
+    still being worked out, ``failed`` why it could not be: the step is open until that was tried
+    again, or a person goes on without.
 
     What it is to the journey: ``opens_power`` is the gate that power waits for, ``before_power``
     has to be settled before it, ``closes_job`` ends the job, ``by_person`` cannot be closed by
@@ -272,6 +273,7 @@ class Step:
     notes: tuple[str, ...] = ()
     programme: tuple[float, ...] = ()
     thinking: bool = False
+    failed: str = ""
     opens_power: bool = False
     before_power: bool = False
     closes_job: bool = False
@@ -300,6 +302,8 @@ class Step:
     @property
     def closable(self) -> bool:
         """Whether a person may close it as it is: it is outside, or leaving it is a choice."""
+        if self.failed and self.status is Status.OPEN:
+            return True
         return self.ask is not None and (self.status is Status.TROUBLE or self.leave)
 
 

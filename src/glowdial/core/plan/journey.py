@@ -102,6 +102,11 @@ class Journey:
         """Whether something is still being worked out."""
         return any(s.thinking for s in self.steps)
 
+    @property
+    def waits(self) -> bool:
+        """Whether more may come to be known of it: it is worked out, or could be tried again."""
+        return any(s.thinking or s.failed for s in self.steps)
+
 
 NO_JOURNEY = Journey((), "")
 

@@ -17,7 +17,7 @@ from glowdial.core.bench.equipment import Equipment
 from glowdial.core.journey.memory import Memory
 from glowdial.core.journey.record import JobRecord
 from glowdial.core.journey.room import Leg, Room, Situation
-from glowdial.core.journey.steps import Step
+from glowdial.core.journey.steps import Status, Step
 from glowdial.core.journey.watched import Read, Reads, WatchedRecord, unchanged
 from glowdial.core.model.facts import ReceiverFacts
 
@@ -73,17 +73,24 @@ Finish = Callable[[Step], Step]
 
 
 class _Asking:
-    """A memory that notes whether something was not known yet."""
+    """A memory that notes whether something was not known yet, and what failed."""
 
     def __init__(self, of: Memory) -> None:
         self._of = of
         self.waits = False
+        self.failed = ""
 
     def recall(self, key: Hashable, compute: Callable[[], T]) -> T | None:
         """What is known for a key."""
         found = self._of.recall(key, compute)
         self.waits = self.waits or found is None
+        if found is None:
+            self.failed = self.failed or self._of.failure(key)
         return found
+
+    def failure(self, key: Hashable) -> str:
+        """Why the inference of a key gave nothing."""
+        return self._of.failure(key)
 
 
 def facts_by(
@@ -121,7 +128,7 @@ def derived_leg(leg: Leg, situation: Situation, before: Steps, finish: Finish) -
         memory=memory,
         before=before if leg.looks_back else (),
     )
-    steps = tuple(leg.steps(seen))
+    steps = tuple(_told(step, memory.failed) for step in leg.steps(seen))
     return KeptLeg(
         leg,
         situation.record,
@@ -133,6 +140,15 @@ def derived_leg(leg: Leg, situation: Situation, before: Steps, finish: Finish) -
         tuple(finish(step) for step in steps),
         memory.waits,
     )
+
+
+def _told(step: Step, failed: str) -> Step:
+    """A step whose inference failed says so, instead of waiting for it for ever: nothing rests on
+    what it would have told, and a person decides whether to go on without."""
+    if not failed or not step.thinking:
+        return step
+    status = Status.OPEN if step.status.finished else step.status
+    return replace(step, thinking=False, failed=failed, status=status)
 
 
 def _the_same(one: Steps, other: Steps) -> bool:

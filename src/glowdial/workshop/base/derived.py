@@ -31,7 +31,7 @@ class Derived:
 
     def holds(self, version: int, equipment: Equipment, known: int) -> bool:
         """Whether it is still so."""
-        learned = self.journey.thinking and known > self.known
+        learned = self.journey.waits and known > self.known
         return self.version == version and self.equipment == equipment and not learned
 
 
