@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from glowdial.core.journey.entry import read_entry
+from glowdial.core.journey.memory import AtOnce
 from glowdial.core.journey.record import Acknowledgement, Answer, JobRecord
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.model.facts import ReceiverFacts
@@ -21,7 +22,7 @@ from glowdial.core.physics.supply.circuit import (
     Topology,
     vacuum_rectifier,
 )
-from glowdial.core.plan.journey import journey, journey_of, situation_of
+from glowdial.core.plan.journey import NO_JOURNEY, journey_after, journey_of, situation_of
 from glowdial.core.plan.report import Report, build_report
 from glowdial.core.safety.cautions import Danger
 from glowdial.demo.fill import DemoClock, tidewater_sheet
@@ -145,8 +146,9 @@ def plain_answer(seq: int, step: Step, ask: Ask) -> Answer:
 def walked(facts: ReceiverFacts, until: str, start: JobRecord | None = None) -> JobRecord:
     """The record of a job in which everything was as expected, up to a step."""
     record = start or a_record()
+    state, memory = NO_JOURNEY, AtOnce()
     for _ in range(300):
-        state = journey(facts, record)
+        state = journey_after(state, facts, record, memory=memory)
         step = state.standing(state.next_key)
         if step.key.startswith(until):
             return record

@@ -186,6 +186,20 @@ def test_another_bench_or_other_facts_keep_nothing(handed_over: Bench) -> None:
     assert not any(none[k] is leg for k, leg in first.kept.legs.items())
 
 
+def test_a_leg_that_looks_back_follows_the_steps_before_it(handed_over: Bench) -> None:
+    facts, record = next(records(handed_over))
+    first = journey_after(NO_JOURNEY, facts, record)
+    tested = record.latest("cold.tubes", "tubes")
+    assert tested is not None
+    again = replace(tested, seq=10_000)
+    after = journey_after(first, facts, replace(record, answers=(*record.answers, again)))
+    looking = {leg.leg.name for leg in first.kept.legs.values() if leg.leg.looks_back}
+    assert len(looking) == 4
+    assert not any(after.kept.legs[name] is first.kept.legs[name] for name in looking)
+    # it holds otherwise: the IF looks up nothing of the tubes
+    assert after.kept.legs["alignment of the IF"] is first.kept.legs["alignment of the IF"]
+
+
 def test_every_list_of_a_record_is_watched() -> None:
     """What a record gains has to be watched too: nothing of it can be read past the watcher."""
     reads = Reads()
