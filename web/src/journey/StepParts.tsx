@@ -60,22 +60,21 @@ export function GoodEnough({ open }: { open: OpenJob }) {
 /** What could not be worked out, and why; it may be tried again, or the step closed without. */
 export function NotWorkedOut({ step, open }: { step: Step; open: OpenJob }) {
   return (
-    <Stack
+    <Flex
       role="status"
-      gap={2}
+      gap={3}
+      align="center"
       borderLeftWidth="4px"
       borderColor="outside"
       pl={3}
       data-testid="not-worked-out"
     >
-      <Text fontSize="16px">
-        What these readings tell could not be worked out ({step.failed}). Try again, take a reading
-        anew, or close the step without it.
+      <Text fontSize="16px" flex="1">
+        ▲ The sum for these readings failed: {step.failed}. Try it again, or close the step without
+        it.
       </Text>
-      <Flex>
-        <PlainButton onClick={open.tryAgain}>Try again</PlainButton>
-      </Flex>
-    </Stack>
+      <PlainButton onClick={open.tryAgain}>Try again</PlainButton>
+    </Flex>
   );
 }
 

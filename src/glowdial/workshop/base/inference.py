@@ -69,7 +69,7 @@ class Beside:
             found = compute()
         except Exception as error:
             logging.getLogger(__name__).exception("an inference failed: %r", key)
-            self._fails(key, f"{type(error).__name__}: {error}")
+            self._fails(key, f"{error}" or type(error).__name__)
             return
         finally:
             watch.cancel()
