@@ -7,9 +7,10 @@ from dataclasses import replace
 import pytest
 
 from builders import a_record, an_answer, tidewater_facts, walked
+from glowdial.core.journey.activities import activities_of
 from glowdial.core.journey.record import Change, Closure, JobRecord, Reopening
 from glowdial.core.journey.room import Situation
-from glowdial.core.journey.steps import Status, Step
+from glowdial.core.journey.steps import Ask, Lead, Status, Step
 from glowdial.core.language.verdicts import Verdict, Window, judge
 from glowdial.core.model.parts import Part, PartKind, PartUse
 from glowdial.core.plan.journey import journey
@@ -153,3 +154,22 @@ def test_a_core_that_works_is_not_called_one_that_does_nothing(
 )
 def test_capacitors_are_discharged_before_a_hand_goes_in(activity: Activity) -> None:
     assert Danger.CAPACITORS in dangers_for(FACTS, activity)
+
+
+def test_what_a_step_does_that_can_hurt_is_data_and_agrees_with_its_words() -> None:
+    """No caution hangs on a word; but where the words speak of it, the data does."""
+    record = walked(FACTS, "if.pass1")
+    steps = journey(FACTS, record).steps
+    fed = [lead for s in steps for lead in s.leads if "generator" in lead.source]
+    assert fed and all(lead.signal for lead in fed)
+    renamed = replace(
+        steps[0], powered=True, leads=(Lead("the box", "10 nF", "grid", signal=True),)
+    )
+    assert Activity.SIGNAL_IN in activities_of(renamed)
+    named = replace(renamed, leads=(Lead("generator, switched off", "-", "bench"),))
+    assert Activity.SIGNAL_IN not in activities_of(named)
+    lifts = Ask("lift", "?", (), "", does=(Activity.LIFTING,))
+    assert Activity.LIFTING in activities_of(replace(steps[0], others=(lifts,)))
+    assert Activity.LIFTING not in activities_of(
+        replace(steps[0], others=(replace(lifts, does=()),))
+    )

@@ -7,9 +7,6 @@ from glowdial.core.bench.recipe import Doing
 from glowdial.core.journey.steps import Ask, Step
 from glowdial.core.safety.cautions import Activity
 
-GENERATOR = "generator"
-LIFTED = "lifted"
-
 
 def asks_of(step: Step) -> tuple[Ask, ...]:
     """Every question that a step takes now."""
@@ -25,16 +22,13 @@ def powers(step: Step) -> bool:
 
 def activities_of(step: Step) -> frozenset[Activity]:
     """Everything that a step does that can hurt."""
-    found = set(step.does)
+    found = {*step.does, *(one for ask in asks_of(step) for one in ask.does)}
     powered = powers(step)
     if powered and not step.opens_power:
         found.add(Activity.POWER)
-    if any(GENERATOR in lead.source for lead in step.leads):
+    if any(lead.signal for lead in step.leads):
         found.add(Activity.SIGNAL_IN)
     turns = any(a.recipe is not None and a.recipe.doing is Doing.PEAK for a in asks_of(step))
     if powered and (step.adjuster is not None or turns):
         found.add(Activity.ALIGNING)
-    made = [*step.makes, *(m for a in asks_of(step) for m in a.makes)]
-    if any(LIFTED in what for what, _ in made):
-        found.add(Activity.LIFTING)
     return frozenset(found)

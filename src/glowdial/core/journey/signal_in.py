@@ -20,14 +20,16 @@ def signal_lead(facts: ReceiverFacts) -> Lead:
     kind = facts.circuit.aerial.kind
     if facts.circuit.fm is not None:
         to = "aerial terminals, the dipole off" if kind is AerialKind.DIPOLE else "FM aerial input"
-        return Lead(GENERATOR_LEAD, "75 ohm, or its transformer to 300 ohm", to)
+        return Lead(GENERATOR_LEAD, "75 ohm, or its transformer to 300 ohm", to, signal=True)
     if kind is AerialKind.LOOP:
-        return Lead(GENERATOR_LEAD, LOOP_WORDS, "the set's own loop, in place")
+        return Lead(GENERATOR_LEAD, LOOP_WORDS, "the set's own loop, in place", signal=True)
     if kind is AerialKind.ROD:
-        return Lead(GENERATOR_LEAD, ROD_WORDS, "foot of the rod")
+        return Lead(GENERATOR_LEAD, ROD_WORDS, "foot of the rod", signal=True)
     if kind is AerialKind.DIPOLE:
-        return Lead(GENERATOR_LEAD, DIPOLE_WORDS, "aerial terminals, the dipole off")
-    return Lead(GENERATOR_LEAD, f"dummy aerial ({facts.dummy_aerial})", "aerial socket")
+        return Lead(GENERATOR_LEAD, DIPOLE_WORDS, "aerial terminals, the dipole off", signal=True)
+    return Lead(
+        GENERATOR_LEAD, f"dummy aerial ({facts.dummy_aerial})", "aerial socket", signal=True
+    )
 
 
 def through_words(facts: ReceiverFacts) -> str:

@@ -128,6 +128,7 @@ class Ask:
     be answered by what the computer's microphone hears. ``swept`` is what a simulated bench can
     show of it as a curve: an adjuster's key while it turns, or "trace" for the whole answer.
     ``foretold`` is what is foreseen to be read, where that is known better than what is wanted.
+    ``does`` is what answering it does that can hurt, beyond what its step does.
     """
 
     key: str
@@ -147,6 +148,7 @@ class Ask:
     listens: bool = False
     swept: str = ""
     foretold: Foretold | None = None
+    does: tuple[Activity, ...] = ()
 
     @property
     def name(self) -> str:
@@ -180,11 +182,13 @@ class Result:
 
 @dataclass(frozen=True, slots=True)
 class Lead:
-    """Where one lead goes: from, through what, to."""
+    """Where one lead goes: from, through what, to; ``signal`` is a generator's, which puts its
+    earth on the chassis."""
 
     source: str
     through: str
     to: str
+    signal: bool = False
 
 
 @dataclass(frozen=True, slots=True)

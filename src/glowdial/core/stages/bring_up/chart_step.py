@@ -24,7 +24,7 @@ from glowdial.core.model.facts import ReceiverFacts
 from glowdial.core.model.measurands import B_PLUS, LINE, RESERVOIR, electrode, heater
 from glowdial.core.physics.operating_point import AmplifierStage, Device, OperatingPoint
 from glowdial.core.physics.supply.rampup import expectation
-from glowdial.core.safety.cautions import Trait, common_rail, traits_of
+from glowdial.core.safety.cautions import Activity, Trait, common_rail, traits_of
 from glowdial.core.stages.bring_up.chart_causes import ChartTaken, heater_advice, low_or_high
 from glowdial.core.stages.bring_up.chart_table import chart_table, role_words
 from glowdial.core.stages.bring_up.gate_steps import STAGE, on_batteries
@@ -363,6 +363,7 @@ def _lifted_ask(name: str, coupled_from: str) -> Ask:
         expected_text="gone: the capacitor; it stays: a gassy tube",
         recipe=Recipe(Doing.READ, setting(lifted=(COUPLING_LIFTED,))),
         makes=(("lifted lead", f"coupling capacitor at {coupled_from} plate"),),
+        does=(Activity.LIFTING,),
     )
 
 

@@ -33,7 +33,7 @@ from glowdial.core.physics.supply.circuit import Supply, Waveform
 from glowdial.core.physics.supply.discharge import discharged_v
 from glowdial.core.physics.supply.rampup import SURELY_WARM_FROM
 from glowdial.core.physics.supply.steady import steady_state
-from glowdial.core.safety.cautions import common_rail
+from glowdial.core.safety.cautions import Activity, common_rail
 from glowdial.core.stages.bring_up.excess_current import Excess, decide_excess
 from glowdial.core.stages.bring_up.gate_steps import STAGE
 from glowdial.core.stages.bring_up.ramp_step import RIPPLE_HIGH, SUPPLY, Ramp, drawn_at, ramp_pairs
@@ -222,6 +222,7 @@ def _lifted_ask(supply: Supply, words: str) -> Ask:
         expected_text=words,
         recipe=Recipe(Doing.READ, setting(line_v=supply.line_v, lifted=(LOAD_LIFTED,))),
         makes=(("lifted lead", "behind the reservoir"),),
+        does=(Activity.LIFTING,),
     )
 
 

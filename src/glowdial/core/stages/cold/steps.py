@@ -384,7 +384,7 @@ def _path(facts: ReceiverFacts, record: JobRecord) -> Step:
         step,
         results=tuple(results),
         leads=(
-            Lead("generator, 30 % tone", "10 nF", "primary"),
+            Lead("generator, 30 % tone", "10 nF", "primary", signal=True),
             Lead("tracer", "probe", "secondary"),
         ),
         advice=tuple(

@@ -103,7 +103,9 @@ def trial_leads(diagram: BlockDiagram, trial: Trial | None) -> tuple[Lead, ...]:
     leads = []
     if trial.kind in (TrialKind.INJECTION, TrialKind.GAIN, TrialKind.TRACING):
         at = diagram.point(trial.source).name if trial.source else "the aerial"
-        leads.append(Lead("signal generator", "0.1 uF, 630 V" if trial.source else "dummy", at))
+        leads.append(
+            Lead("signal generator", "0.1 uF, 630 V" if trial.source else "dummy", at, signal=True)
+        )
     if trial.target:
         leads.append(Lead("probe or scope", "10 Mohm, few pF", diagram.point(trial.target).name))
     if trial.kind is TrialKind.QUIETING:

@@ -84,7 +84,10 @@ def core_leads(
     facts: ReceiverFacts, shown_by: Indicator, adjuster: str, injection: str
 ) -> tuple[Lead, ...]:
     """Generator, indicator, and the damper where one is wanted."""
-    leads = [Lead("signal generator", "10 nF", fed_at(facts, injection)), shown_by.lead]
+    leads = [
+        Lead("signal generator", "10 nF", fed_at(facts, injection), signal=True),
+        shown_by.lead,
+    ]
     can, damped = facts.can_of(adjuster), damped_with(facts, adjuster)
     if can is not None and damped:
         across = " and ".join(f"the {facts.adjuster(k).name}'s winding" for k in damped)

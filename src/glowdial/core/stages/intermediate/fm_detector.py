@@ -86,7 +86,7 @@ def separation_by_sheet_hz(facts: ReceiverFacts) -> float:
 
 def _leads(facts: ReceiverFacts, where: str) -> tuple[Lead, ...]:
     return (
-        Lead("signal generator", "10 nF", fed_at(facts, "mixer grid")),
+        Lead("signal generator", "10 nF", fed_at(facts, "mixer grid"), signal=True),
         Lead("high-impedance DC meter", "100 kohm", where),
     )
 

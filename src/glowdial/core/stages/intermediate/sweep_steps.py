@@ -110,7 +110,10 @@ def _round(situation: Situation, shown_by: Indicator, swept: list[Swept], seen: 
         STAGE,
         "Sweep the IF as found" if number == 1 else f"Sweep the IF again ({number})",
         "Slow enough, both ways, the AVC clamped where it can be: the curve is what the cans do.",
-        leads=(Lead("sweep generator", "10 nF", fed_at(facts, "mixer grid")), shown_by.lead),
+        leads=(
+            Lead("sweep generator", "10 nF", fed_at(facts, "mixer grid"), signal=True),
+            shown_by.lead,
+        ),
         controls=sweep_set_up(situation),
         powered=True,
         draw=lambda: sweep_plot(facts, swept[:number], None, record),

@@ -55,7 +55,7 @@ def _trap_step(situation: Situation, shown_by: Indicator, trap: WaveTrap) -> Ste
         f"Tune the {adjuster.name} for the least at {khz(at_hz)}",
         "A station or a ship at the IF itself whistles on every dial setting. The trap is set to "
         f"the IF that the set has now. {adjuster.tool}.",
-        leads=(Lead("signal generator", facts.dummy_aerial, "aerial"), shown_by.lead),
+        leads=(Lead("signal generator", facts.dummy_aerial, "aerial", signal=True), shown_by.lead),
         does=(Activity.ALIGNING, Activity.SIGNAL_IN),
         powered=True,
         adjuster=adjuster.key,

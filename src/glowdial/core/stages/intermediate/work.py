@@ -72,7 +72,7 @@ class Work:
     def leads(self) -> tuple[Lead, ...]:
         """Generator and indicator."""
         at = fed_at(self.facts, "mixer grid")
-        return (Lead("signal generator", "10 nF", at), self.by.lead)
+        return (Lead("signal generator", "10 nF", at, signal=True), self.by.lead)
 
     @property
     def level_ask(self) -> str:
