@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from glowdial.core.model.circuit import AerialKind, FmKind
+from glowdial.core.model.measurands import ELECTRODES
 from glowdial.core.physics.operating_point import Device, Role
 from glowdial.sheets.section import (
     Frequency,
@@ -216,7 +217,6 @@ class CircuitSheet(Section):
 
 # what an FM detector adds: its output, and the level across its diodes
 FM_NODES = ("discriminator", "fm level")
-ELECTRODES = ("plate", "screen", "cathode", "grid")
 COMMON_NODES = ("aerial", "mixer grid", "avc", "detector", "audio", "b-plus", "reservoir", "line")
 
 

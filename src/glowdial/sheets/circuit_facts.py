@@ -14,6 +14,7 @@ from glowdial.core.model.circuit import (
     Conversion,
     FmDetector,
 )
+from glowdial.core.model.measurands import ELECTRODES
 from glowdial.core.physics.filters import CrystalFilter, MechanicalFilter
 from glowdial.core.physics.heaters import Heater, Heaters
 from glowdial.core.physics.operating_point import (
@@ -24,7 +25,6 @@ from glowdial.core.physics.operating_point import (
     TypicalPoint,
 )
 from glowdial.sheets.circuit import (
-    ELECTRODES,
     FM_NODES,
     CircuitSheet,
     CrystalFilterSheet,

@@ -11,7 +11,7 @@ from glowdial.core.journey.record import Answer, JobRecord
 from glowdial.core.journey.room import Situation
 from glowdial.core.journey.steps import Ask, Field
 from glowdial.core.language.quantities import DC_VOLTS, engineering, significant
-from glowdial.core.model.measurands import AVC, B_PLUS, RESERVOIR, Kind, electrode
+from glowdial.core.model.measurands import AVC, B_PLUS, ELECTRODES, RESERVOIR, Kind, electrode
 from glowdial.core.physics.operating_point import AmplifierStage, Device
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.tracing.stage_checks import ProposedCheck, after_check, proposed_check
@@ -26,7 +26,6 @@ from glowdial.core.tracing.stage_faults import (
 )
 from glowdial.core.tracing.stage_network import AVC_LINE, on_the_line, stage_network, together
 
-ELECTRODES = ("plate", "screen", "cathode", "grid")
 NORM_METER_OHM = 10e6
 ROOM_CELSIUS = 20.0
 LEAST_READINGS = 2

@@ -84,6 +84,10 @@ FIXED_PLACES = (
 )
 
 
+# of a tube; a transistor's collector, emitter and base stand under the same names
+ELECTRODES = ("plate", "screen", "cathode", "grid")
+
+
 def electrode(stage: str, name: str) -> Measurand:
     """DC volts at an electrode of a stage."""
     return Measurand(f"{stage} {name}", Kind.DC_VOLTS)

@@ -18,9 +18,9 @@ from glowdial.core.plan.gates import gated, with_dangers
 from glowdial.core.plan.legs import (
     NOTHING_KEPT,
     Finish,
-    Kept,
     KeptFacts,
     KeptLeg,
+    KeptLegs,
     derived_leg,
     facts_by,
     leg_by,
@@ -50,7 +50,7 @@ class Journey:
     steps: tuple[Step, ...]
     next_key: str
     situation: Situation | None = field(default=None, repr=False, compare=False)
-    kept: Kept = field(default=NOTHING_KEPT, repr=False, compare=False)
+    kept: KeptLegs = field(default=NOTHING_KEPT, repr=False, compare=False)
 
     def step(self, key: str) -> Step:
         """The step of that key with its plot drawn and its advice worked out; raises NotFound."""
@@ -141,7 +141,7 @@ def journey_after(
     return _journey(Situation(facts, record, equipment, memory or AtOnce(), FORMS), kept, of_rooms)
 
 
-def _journey(situation: Situation, kept: Kept, facts: Mapping[str, KeptFacts]) -> Journey:
+def _journey(situation: Situation, kept: KeptLegs, facts: Mapping[str, KeptFacts]) -> Journey:
     finish = _finish(situation)
     legs: dict[str, KeptLeg] = {}
     raw: tuple[Step, ...] = ()
@@ -153,7 +153,7 @@ def _journey(situation: Situation, kept: Kept, facts: Mapping[str, KeptFacts]) -
     last = derived_leg(LAST, situation, known, finish)
     steps = (*known, *gated(list(last.finished), situation.record, known))
     legs[LAST.name] = last
-    return Journey(steps, _next_key(steps), situation, Kept(facts, legs))
+    return Journey(steps, _next_key(steps), situation, KeptLegs(facts, legs))
 
 
 def _finish(situation: Situation) -> Finish:

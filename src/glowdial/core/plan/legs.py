@@ -61,14 +61,14 @@ class KeptLeg:
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class KeptLegs:
     """What was derived of a job last, to be kept as far as it holds."""
 
     facts: Mapping[str, KeptFacts] = field(default_factory=dict)
     legs: Mapping[str, KeptLeg] = field(default_factory=dict)
 
 
-NOTHING_KEPT = Kept()
+NOTHING_KEPT = KeptLegs()
 Finish = Callable[[Step], Step]
 
 
@@ -94,7 +94,7 @@ class _Asking:
 
 
 def facts_by(
-    rooms: tuple[Room, ...], facts: ReceiverFacts, record: JobRecord, kept: Kept
+    rooms: tuple[Room, ...], facts: ReceiverFacts, record: JobRecord, kept: KeptLegs
 ) -> tuple[ReceiverFacts, Mapping[str, KeptFacts]]:
     """The facts with what each room found of this set; the very same as before where they are."""
     now: dict[str, KeptFacts] = {}
@@ -111,7 +111,9 @@ def facts_by(
     return facts, now
 
 
-def leg_by(leg: Leg, situation: Situation, before: Steps, kept: Kept, finish: Finish) -> KeptLeg:
+def leg_by(
+    leg: Leg, situation: Situation, before: Steps, kept: KeptLegs, finish: Finish
+) -> KeptLeg:
     """A leg as it stands: the kept one where it holds, else derived."""
     known = kept.legs.get(leg.name)
     if known is not None and known.holds(situation, before):

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from glowdial.core.language.verdicts import Window
 from glowdial.core.model.circuit import Circuit
 from glowdial.core.model.facts import ELECTRODE_TOLERANCE, ChartFigure
+from glowdial.core.model.measurands import ELECTRODES
 from glowdial.core.physics.operating_point import (
     AmplifierStage,
     Device,
@@ -23,7 +24,6 @@ from glowdial.core.physics.supply.line_current import heater_volts
 from glowdial.core.physics.supply.steady import steady_state
 from glowdial.core.tracing.stage_network import points_of
 
-ELECTRODES = ("plate", "screen", "cathode", "grid")
 TRANSISTOR_NAMES = {"plate": "collector", "cathode": "emitter", "grid": "base"}
 HEATER_TOLERANCE = 0.10
 METER_RANGES_V = (2.5, 10.0, 50.0, 250.0, 500.0, 1000.0)
