@@ -60,17 +60,25 @@ CHANGES: tuple[dict[str, object], ...] = (
 )
 
 
+# a gassy tube's point is found by going to and fro with its line: each of its steps takes seconds
 @pytest.mark.parametrize(
-    "condition",
-    [SOUND, *(replace(SOUND, faults=(fault,)) for fault in (FORMING, SHAKY, GASSY))],
+    ("condition", "steps"),
+    [
+        (SOUND, 90),
+        (replace(SOUND, faults=(FORMING,)), 90),
+        (replace(SOUND, faults=(SHAKY,)), 90),
+        (replace(SOUND, faults=(GASSY,)), 36),
+    ],
     ids=["sound", "a filter that re-forms", "a contact that comes and goes", "a gassy tube"],
 )
-def test_a_set_that_was_asked_before_says_what_a_fresh_one_does(condition: Condition) -> None:
+def test_a_set_that_was_asked_before_says_what_a_fresh_one_does(
+    condition: Condition, steps: int
+) -> None:
     rng = np.random.default_rng(len(condition.faults) + 3)
     asked_before = SimulatedReceiver(FACTS, condition)
     state = BenchState(line_v=230.0, injection="aerial", band="bc", dial_hz=1000e3)
     read: list[float] = []
-    for n in range(90):
+    for n in range(steps):
         state = replace(state, **CHANGES[int(rng.integers(len(CHANGES)))])
         if n % 6 == 5:
             state = asked_before.advance(state, 0.5)
@@ -80,7 +88,7 @@ def test_a_set_that_was_asked_before_says_what_a_fresh_one_does(condition: Condi
             # twice: as it is worked out, and as it is remembered
             assert asked_before.read(state, what) == read[-1], (what, state)
             assert asked_before.read(state, what) == read[-1], (what, state)
-    assert len(set(read)) > 60
+    assert len(set(read)) > 0.6 * steps
 
 
 def test_it_forgets_what_was_asked_longest_ago() -> None:
