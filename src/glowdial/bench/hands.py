@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from glowdial.bench.port import Bench
+from glowdial.bench.port import GENERATOR_HZ, Bench
 from glowdial.core.bench.movements import find_maximum, match_reading, peak_by_turning
 from glowdial.core.bench.recipe import POINTER, Doing, Hearing, Recipe
 from glowdial.core.bench.settings import setting
@@ -20,7 +20,6 @@ from glowdial.core.physics.level_search import power_mean_v, spread_db
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import AudioMeter
 
-GENERATOR_HZ = "generator_hz"
 COARSE_HZ, FINE_HZ = 3e3, 0.5e3
 # how far the right one of two answers is looked for where it should stand, and what share of the
 # other's AVC volts is an answer and no noise

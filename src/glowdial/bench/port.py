@@ -11,6 +11,9 @@ from glowdial.core.model.measurands import Measurand
 from glowdial.core.tracing.trials import Finding
 from glowdial.core.tuner.drive import Drive, Look
 
+# the setting that a row is most often over
+GENERATOR_HZ = "generator_hz"
+
 
 class Bench(Protocol):
     """A bench that answers through meter values only."""

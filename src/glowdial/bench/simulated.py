@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-from glowdial.bench.port import point_by_point
+from glowdial.bench.port import GENERATOR_HZ, point_by_point
 from glowdial.core.bench.recipe import POINTER
 from glowdial.core.bench.settings import SettingsChange, setting
 from glowdial.core.model.measurands import AVC, DISCRIMINATOR, FM_LEVEL, Kind, Measurand
@@ -19,7 +19,7 @@ from glowdial.sim.stereo_tuner import StereoTuner
 from glowdial.sim.tuner_of import tuner_of
 
 GENERATOR_LIMITS_V = (0.5e-6, 0.3)
-DETECTOR, GENERATOR_HZ = "detector", "generator_hz"
+DETECTOR = "detector"
 
 
 class SimulatedBench:
